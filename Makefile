@@ -1,0 +1,59 @@
+.PHONY: demo demo-fresh test bench build types screenshots lint
+PYTHON ?= python3
+VENV := .venv/bin
+
+demo: build
+	$(VENV)/patient-courier demo
+
+demo-fresh: build
+	$(VENV)/patient-courier demo --fresh
+
+test: build .stamps/browser
+	$(VENV)/ruff format --check .
+	$(VENV)/ruff check .
+	$(VENV)/lint-imports
+	$(VENV)/mypy patient_courier/core
+	cd ui && npm run --silent lint
+	cd ui && npm run --silent test
+	$(VENV)/pytest
+
+bench: build
+	$(VENV)/python -m benchmarks.run $(ONLY)
+
+screenshots: build .stamps/browser
+	$(VENV)/python docs/make_screenshots.py
+
+lint: .stamps/python
+	$(VENV)/ruff format .
+	$(VENV)/ruff check --fix .
+
+# The API is typed once: OpenAPI from the routes, TypeScript from OpenAPI.
+types: .stamps/python .stamps/node
+	$(VENV)/patient-courier openapi > ui/openapi.json
+	cd ui && npm run --silent types
+
+build: .stamps/python .stamps/ui
+
+.stamps/python: requirements.lock pyproject.toml
+	@mkdir -p .stamps
+	test -x $(VENV)/python || $(PYTHON) -m venv .venv
+	$(VENV)/pip install --quiet --disable-pip-version-check --requirement requirements.lock
+	$(VENV)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
+	@touch $@
+
+.stamps/node: ui/package-lock.json
+	@mkdir -p .stamps
+	cd ui && npm ci --silent --no-audit --no-fund
+	@touch $@
+
+.stamps/ui: .stamps/node $(shell find ui/src ui/index.html ui/vite.config.ts ui/tsconfig.json -type f 2>/dev/null)
+	cd ui && npm run --silent build
+	@touch $@
+
+# The browser tests need a Chromium; as root we can fetch Debian's, otherwise we say what is missing.
+.stamps/browser:
+	@mkdir -p .stamps
+	@if command -v chromium >/dev/null; then :; \
+	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then apt-get update -qq && apt-get install -y -qq chromium; \
+	else echo "The browser tests need Chromium at /usr/bin/chromium. Install it, e.g.: sudo apt-get install chromium"; exit 1; fi
+	@touch $@
