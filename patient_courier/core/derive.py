@@ -1,0 +1,101 @@
+"""What follows from an event at the same instant (ENGINE section 2).
+
+Each generator looks at the facts only when it is asked for the next event, so
+that every derived event is handled completely before the one after it is made.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.facts import Facts
+from patient_courier.core.happening import Happening, happening
+from patient_courier.core.school.letters import AnswersBlock
+
+
+def derived(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
+    """The events that follow from one event, in order. Facts must already hold the event itself."""
+    match what.type:
+        case "purchased":
+            yield from _of_purchase(definitions, facts, what)
+        case "quiz_taken":
+            yield from _of_quiz(definitions, facts, what)
+        case "lesson_completed" | "quiz_passed":
+            yield from _module(definitions, facts, what)
+        case "module_completed":
+            yield from _course(definitions, facts, what)
+        case "answered":
+            yield from _of_answer(definitions, facts, what)
+        case "course_completed":
+            yield from _certificate(definitions, facts, what)
+        case "certificate_approved" if facts.is_open(what.names["course"]):
+            yield happening(definitions, "certificate_issued", what.at, {"course": what.names["course"]})
+
+
+def _of_purchase(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
+    offer = definitions.offers[what.names["offer"]]
+    for course in offer.courses:
+        if facts.may_enrol(course, "purchase"):
+            names = {"course": course, "via": "purchase", "by_offer": offer.key}
+            yield Happening("enrolled", what.at, names)
+    for tag in offer.tags:
+        if tag not in facts.tags:
+            yield Happening("tag_added", what.at, {"tag": tag})
+
+
+def _of_answer(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
+    """The tags that the letter gives to those who choose this answer."""
+    ready = definitions.letters.get(what.names["letter"])
+    for block in ready.letter.blocks if ready else ():
+        for choice in block.answers if isinstance(block, AnswersBlock) else ():
+            for tag in choice.add_tags if choice.key == what.names["answer"] else ():
+                if tag not in facts.tags:
+                    yield Happening("tag_added", what.at, {"tag": tag})
+
+
+def _of_quiz(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
+    passed = what.names["score"] >= definitions.quizzes[what.names["quiz"]].pass_mark
+    yield Happening("quiz_passed" if passed else "quiz_failed", what.at, what.names)
+
+
+def module_done(definitions: Definitions, facts: Facts, module: str) -> bool:
+    """Whether every lesson of the module is completed and every quiz passed."""
+    course = module.partition("/")[0]
+    found = definitions.modules[module]
+    return all(f"{course}/{lesson.key}" in facts.lessons for lesson in found.lessons) and all(
+        quiz_passed(facts, f"{course}/{quiz.key}") for quiz in found.quizzes
+    )
+
+
+def quiz_passed(facts: Facts, quiz: str) -> bool:
+    record = facts.quizzes.get(quiz)
+    return record is not None and record.passed is not None
+
+
+def _module(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
+    module = what.names["module"]
+    if module not in facts.modules and module_done(definitions, facts, module):
+        yield Happening("module_completed", what.at, {"module": module, "course": what.names["course"]})
+
+
+def _course(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
+    course = what.names["course"]
+    modules = definitions.courses[course].modules
+    if course not in facts.courses and all(
+        module_done(definitions, facts, f"{course}/{m.key}") for m in modules
+    ):
+        yield Happening("course_completed", what.at, {"course": course})
+
+
+def _certificate(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
+    course = what.names["course"]
+    rule = definitions.courses[course].certificate
+    if rule is None or not facts.is_open(course):
+        return
+    found = facts.certificates.get(course)
+    if found and (found.issued or found.requested):
+        return
+    yield Happening(
+        "certificate_requested" if rule.approval else "certificate_issued", what.at, {"course": course}
+    )

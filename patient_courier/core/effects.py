@@ -1,0 +1,88 @@
+"""What the engine wants done, as plain data; whoever runs the engine carries it out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from whenever import Instant
+
+from patient_courier.core.happening import Happening
+from patient_courier.core.merge import Value
+from patient_courier.core.state import Hold
+
+
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """An event was taken in. ``cause`` is the number of the event it follows from.
+
+    ``reported``: it came from outside, with the ``id`` the reporting site gave it, if it gave one.
+    """
+
+    number: int
+    student: str
+    what: Happening
+    cause: int | None
+    reported: bool = False
+    id: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class LetterDecided:
+    """What became of one letter: ``sent`` (hand it to the carrier), ``skipped``, ``stuck``,
+    ``held`` (kept back for now) or ``dropped`` (the run moved on while it was held).
+
+    One per run, step and round, except that ``held`` is followed by one of the others.
+    """
+
+    at: Instant
+    student: str
+    run: int
+    sequence: str
+    step: str
+    round: str
+    letter: str
+    letter_version: int
+    purpose: str
+    status: str
+    subject: str
+    reason: str | None
+    holds: tuple[Hold, ...]
+    values: dict[str, Value]
+    to: str | tuple[str, ...] | None = None
+    story: int = 0  # how many entries of the run's trail belong to this letter's story
+
+
+@dataclass(frozen=True, slots=True)
+class TagChanged:
+    at: Instant
+    student: str
+    tag: str
+    change: str  # added or removed
+
+
+@dataclass(frozen=True, slots=True)
+class CertificateIssued:
+    at: Instant
+    student: str
+    course: str
+
+
+@dataclass(frozen=True, slots=True)
+class CallMade:
+    """A signed HTTP POST with the run's data is to go out."""
+
+    at: Instant
+    student: str
+    run: int
+    step: str
+    round: str
+    url: str
+
+
+@dataclass(frozen=True, slots=True)
+class Warned:
+    at: Instant
+    text: str
+
+
+Effect = Noted | LetterDecided | TagChanged | CertificateIssued | CallMade | Warned

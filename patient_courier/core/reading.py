@@ -1,0 +1,118 @@
+"""Reading a school file: everything that is wrong with it at once, or the whole of it."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from patient_courier.core.references import Fault, faults
+from patient_courier.core.school.file import SchoolFile
+
+
+class Unreadable(ValueError):
+    """A school file that can't be read; ``faults`` say where and why."""
+
+    def __init__(self, found: list[Fault]) -> None:
+        super().__init__("; ".join(f"{fault.pointer or '/'}: {fault.sentence}" for fault in found))
+        self.faults = found
+
+
+def read_school(text: str | bytes) -> SchoolFile:
+    """Read a school file from JSON. Raises Unreadable with all faults."""
+    try:
+        data = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
+    except (ValueError, UnicodeDecodeError, RecursionError) as error:
+        raise Unreadable([Fault("", f"this is not JSON that can be read: {error}")]) from error
+    try:
+        file = SchoolFile.model_validate(data)
+    except ValidationError as error:
+        raise Unreadable(validation_faults(error, data)) from error
+    found = faults(file)
+    if found:
+        raise Unreadable(found)
+    return file
+
+
+def _no_constant(name: str) -> None:
+    raise ValueError(f"{name} is not a number JSON knows")
+
+
+def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        names = [name for name, _ in pairs]
+        doubled = next(name for name in names if names.count(name) > 1)
+        raise ValueError(f"“{doubled}” stands twice in the same object")
+    return found
+
+
+def validation_faults(error: ValidationError, data: Any) -> list[Fault]:
+    """What the models refused, as JSON pointers into the data and sentences."""
+    found: dict[Fault, None] = {}
+    for item in error.errors(include_url=False):
+        if item["type"] == "literal_error" and isinstance(item["input"], dict | list):
+            continue  # one of several forms that a value may have; the form it was meant to have says more
+        found[Fault(_pointer(item["loc"], data), _sentence(item))] = None
+    return list(found) or [Fault("", "this file can't be read")]
+
+
+def _pointer(loc: tuple[int | str, ...], data: Any) -> str:
+    """The JSON pointer of an error; the models' own markers for alternatives are left out."""
+    pointer, here = "", data
+    for index, part in enumerate(loc):
+        more = index + 1 < len(loc)
+        inside_list = isinstance(here, list) and isinstance(part, int) and part < len(here)
+        inside_dict = (
+            isinstance(here, dict) and part in here and not (more and not isinstance(here[part], dict | list))
+        )
+        if inside_list or inside_dict:
+            here = here[part]
+            pointer += "/" + str(part).replace("~", "~0").replace("/", "~1")
+    return pointer
+
+
+def _sentence(item: Any) -> str:
+    kind, context = item["type"], item.get("ctx", {})
+    match kind:
+        case "missing":
+            return f"“{item['loc'][-1]}” is missing here"
+        case "extra_forbidden":
+            return f"“{item['loc'][-1]}” is not known here; check the spelling or leave it out"
+        case "value_error":
+            return str(context["error"])
+        case "union_tag_invalid":
+            return f"“{context['tag']}” is not one of {context['expected_tags'].replace(chr(39), '')}"
+        case "union_tag_not_found":
+            return f"{context['discriminator'].replace(chr(39), '“', 1).replace(chr(39), '”')} is missing here; it says what this is"
+        case "literal_error":
+            return f"this must be {context['expected'].replace(chr(39), '“', 1).replace(chr(39), '”', 1).replace(chr(39), '')}"
+        case "string_type":
+            return "this must be a text in quotation marks"
+        case "int_type" | "float_type" | "int_from_float":
+            return "this must be a number" + (" without a fraction" if kind != "float_type" else "")
+        case "bool_type":
+            return "this must be true or false"
+        case "list_type":
+            return "this must be a list, in square brackets"
+        case "model_type" | "model_attributes_type" | "dict_type":
+            return "this must be an object, in curly brackets"
+        case "too_short":
+            return "this must not be empty"
+        case "string_too_short":
+            return "this must not be empty"
+        case "greater_than_equal" | "less_than_equal":
+            word = "at least" if kind == "greater_than_equal" else "at most"
+            return f"this must be {word} {context.get('ge', context.get('le'))}"
+    return str(item["msg"][:1].lower() + item["msg"][1:])
+
+
+def write_school(file: SchoolFile) -> str:
+    """The file as JSON, in the order of the models, readable by a person."""
+    return json.dumps(as_data(file), ensure_ascii=False, indent=2) + "\n"
+
+
+def as_data(model: BaseModel) -> Any:
+    """A model as plain JSON data, with the names it has in the file."""
+    return model.model_dump(mode="json", by_alias=True)

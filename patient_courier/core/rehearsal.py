@@ -1,0 +1,195 @@
+"""Running sequences in pretend time, posting nothing (ENGINE section 8)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from whenever import Instant
+
+from patient_courier.core import calendar
+from patient_courier.core.agenda import Agenda
+from patient_courier.core.definitions import Definitions, Plan, ready
+from patient_courier.core.duration import Duration
+from patient_courier.core.effects import CertificateIssued, Effect, LetterDecided, TagChanged, Warned
+from patient_courier.core.engine import Engine
+from patient_courier.core.school.events import Event, TagEvent
+from patient_courier.core.school.file import SchoolFile
+from patient_courier.core.school.values import local_text, moment_text
+from patient_courier.core.state import Hold, StudentState, new_state
+from patient_courier.core.story import story
+
+LONGEST = Duration(months=24)
+SHOWN = ("sent", "skipped", "stuck")
+
+
+@dataclass
+class Outcome:
+    """What a rehearsal brought about, each list in order of occurrence."""
+
+    definitions: Definitions
+    states: dict[str, StudentState]
+    effects: list[Effect] = field(default_factory=list)  # everything, in order of occurrence
+    letters: list[LetterDecided] = field(default_factory=list)
+    tags: list[TagChanged] = field(default_factory=list)
+    certificates: list[CertificateIssued] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+
+    def note(self, effect: Effect) -> None:
+        self.effects.append(effect)
+        match effect:
+            case LetterDecided() if effect.status in SHOWN:
+                self.letters.append(effect)
+            case TagChanged():
+                self.tags.append(effect)
+            case CertificateIssued():
+                self.certificates.append(effect)
+            case Warned():
+                self.warnings.append(effect.text)
+
+    def story(self, letter: LetterDecided) -> list[str]:
+        """Why a letter went out or not, as ordered sentences; times are the student's."""
+        state = self.states[letter.student]
+        run = next(run for run in state.runs if run.number == letter.run)
+        events = dict(state.log)
+        return story(
+            self.definitions,
+            self.definitions.plans[(run.sequence, run.version)],
+            events.get(run.cause),
+            run.trail[: letter.story],
+            events,
+            started=run.started,
+            zone=state.zone,
+            purpose=letter.purpose,
+            status=letter.status,
+            reason=letter.reason,
+            at=letter.at,
+            holds=[(hold.start, hold.until, hold.reason) for hold in letter.holds],
+        )
+
+    def as_json(self) -> dict[str, Any]:
+        """The published form: plain lists and texts, ready for a JSON writer."""
+        runs = sorted(
+            (run for state in self.states.values() for run in state.runs), key=lambda run: run.number
+        )
+        student_of = {run.number: key for key, state in self.states.items() for run in state.runs}
+        return {
+            "letters": [self._letter(letter) for letter in self.letters],
+            "tags": [
+                {"at": moment_text(tag.at), "student": tag.student, "tag": tag.tag, "change": tag.change}
+                for tag in self.tags
+            ],
+            "certificates": [
+                {"at": moment_text(found.at), "student": found.student, "course": found.course}
+                for found in self.certificates
+            ],
+            "runs": [
+                {
+                    "student": student_of[run.number],
+                    "sequence": run.sequence,
+                    "subject": run.subject.key if run.subject else None,
+                    "started": moment_text(run.started),
+                    "ended": moment_text(run.ended) if run.ended else None,
+                    "outcome": run.outcome or "open",
+                    "step": run.step,
+                }
+                for run in runs
+            ],
+            "warnings": self.warnings,
+        }
+
+    def _letter(self, letter: LetterDecided) -> dict[str, Any]:
+        found: dict[str, Any] = {
+            "at": moment_text(letter.at),
+            "local": local_text(calendar.local(letter.at, self.states[letter.student].zone)),
+            "student": letter.student,
+            "sequence": letter.sequence,
+            "step": letter.step,
+            "letter": letter.letter,
+            "purpose": letter.purpose,
+            "subject": letter.subject,
+            "status": letter.status,
+            "reason": letter.reason,
+            "held": [_hold(hold) for hold in letter.holds],
+        }
+        if letter.to is not None:
+            found["to"] = list(letter.to) if isinstance(letter.to, tuple) else letter.to
+        return found
+
+
+def _hold(hold: Hold) -> dict[str, str]:
+    return {"from": moment_text(hold.start), "until": moment_text(hold.until), "reason": hold.reason}
+
+
+def definitions_of(file: SchoolFile) -> Definitions:
+    """The definitions in a school file."""
+    plans = [Plan(sequence, order=order) for order, sequence in enumerate(file.sequences)]
+    tags = {tag for student in file.students for tag in student.tags}
+    tags |= {event.tag for event in file.events if isinstance(event, TagEvent)}
+    return Definitions(
+        file.school,
+        file.courses,
+        file.offers,
+        [ready(letter) for letter in file.letters],
+        plans,
+        student_tags=sorted(tags),
+    )
+
+
+def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | None = None) -> Outcome:
+    """Play the events of a school file and all that follows from them.
+
+    Stops at ``until`` (inclusive), else at the file's, else when nothing is
+    left to happen, or two years after the first event. With ``student`` only
+    that student takes part.
+    """
+    definitions = definitions_of(file)
+    zone = definitions.school.timezone
+    states = {
+        found.key: new_state(found, zone, order)
+        for order, found in enumerate(file.students)
+        if student in (None, found.key)
+    }
+    outcome = Outcome(definitions, states)
+    agenda = Agenda(Engine(definitions), outcome.note)
+    # Ids and the two years are the whole school's, so that one student alone fares as among the others.
+    events = in_order(file.events)
+    agenda.add_events((states[event.student], event) for event in events if event.student in states)
+    if events:
+        agenda.run_until(until or file.until or calendar.add(events[0].at, LONGEST, zone))
+    return outcome
+
+
+def rehearse_moves(
+    definitions: Definitions, state: StudentState, events: list[Event], until: Instant
+) -> Outcome:
+    """Let one student do something, from the facts they have, and see what follows up to ``until``. Uses up the state."""
+    outcome = Outcome(definitions, {state.student.key: state})
+    agenda = Agenda(Engine(definitions), outcome.note)
+    agenda.add_events((state, event) for event in in_order(events))
+    agenda.run_until(until)
+    return outcome
+
+
+def forecast(
+    definitions: Definitions, states: list[StudentState], now: Instant, until: Instant
+) -> list[LetterDecided]:
+    """The letters that will go out by ``until`` if no student does anything more. Uses up the states."""
+    outcome = Outcome(definitions, {state.student.key: state for state in states})
+    agenda = Agenda(Engine(definitions), outcome.note, now)
+    for state in states:
+        agenda.add_student(state)
+    agenda.run_until(until)
+    return [letter for letter in outcome.letters if letter.status == "sent"]
+
+
+def in_order(events: list[Event]) -> list[Event]:
+    """Events in order of their time, ties as in the file; of those with the same id only the first to come."""
+    ordered = sorted(events, key=lambda event: event.at)
+    seen: set[str] = set()
+    kept = []
+    for event in ordered:
+        if event.id is None or event.id not in seen:
+            kept.append(event)
+            seen.add(event.id or "")
+    return kept

@@ -1,0 +1,172 @@
+"""Conditions (ENGINE section 6): what may be asked of one student."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Discriminator, Field, Tag, model_validator
+
+from patient_courier.core.school.values import Day, Model, Percent, SpanField
+
+Status = Literal["preview", "active", "completed", "expired", "refunded"]
+
+
+class All(Model):
+    all: list[Condition]
+
+
+class Any_(Model):
+    any: list[Condition]
+
+
+class Not(Model):
+    not_: Annotated[Condition, Field(alias="not")]
+
+
+class IsEnrolled(Model):
+    is_: Annotated[Literal["enrolled"], Field(alias="is")]
+    course: str
+    status: Annotated[list[Status], Field(min_length=1)] | None = None
+
+
+class IsCompleted(Model):
+    is_: Annotated[Literal["completed"], Field(alias="is")]
+    course: str | None = None
+    module: str | None = None
+    lesson: str | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> IsCompleted:
+        if sum(x is not None for x in (self.course, self.module, self.lesson)) != 1:
+            raise ValueError("“completed” asks about one thing: a course, a module or a lesson")
+        return self
+
+
+class IsProgress(Model):
+    is_: Annotated[Literal["progress"], Field(alias="is")]
+    course: str
+    at_least: Percent | None = None
+    at_most: Percent | None = None
+
+
+class IsQuiz(Model):
+    is_: Annotated[Literal["quiz"], Field(alias="is")]
+    quiz: str
+    result: Literal["passed", "failed", "not_taken"]
+
+
+class IsBought(Model):
+    is_: Annotated[Literal["bought"], Field(alias="is")]
+    offer: str
+    within: SpanField | None = None
+
+
+class IsTagged(Model):
+    is_: Annotated[Literal["tagged"], Field(alias="is")]
+    tag: str
+
+
+class IsSequence(Model):
+    is_: Annotated[Literal["inside", "finished", "been_inside"], Field(alias="is")]
+    sequence: str
+
+
+class IsLetter(Model):
+    is_: Annotated[Literal["sent", "opened", "clicked"], Field(alias="is")]
+    letter: str
+    within: SpanField | None = None
+
+
+class IsInactive(Model):
+    is_: Annotated[Literal["inactive"], Field(alias="is")]
+    course: str
+    for_: Annotated[SpanField, Field(alias="for")]
+
+
+class IsJoined(Model):
+    is_: Annotated[Literal["joined"], Field(alias="is")]
+    before: Day | None = None
+    after: Day | None = None
+
+    @model_validator(mode="after")
+    def _some(self) -> IsJoined:
+        if self.before is None and self.after is None:
+            raise ValueError("“joined” needs a date: before or after")
+        return self
+
+
+class IsCertified(Model):
+    is_: Annotated[Literal["certified"], Field(alias="is")]
+    course: str
+
+
+class IsNewsOn(Model):
+    is_: Annotated[Literal["news_on"], Field(alias="is")]
+
+
+class IsField(Model):
+    is_: Annotated[Literal["field"], Field(alias="is")]
+    name: str
+    equals: str | int | float | bool | None = None
+    contains: str | None = None
+    filled: bool | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> IsField:
+        if sum(x is not None for x in (self.equals, self.contains, self.filled)) != 1:
+            raise ValueError("“field” asks one thing: equals, contains or filled")
+        return self
+
+
+class IsStudent(Model):
+    is_: Annotated[Literal["student"], Field(alias="is")]
+    keys: list[str]
+
+
+def _kind(value: Any) -> str | None:
+    """Which condition a dict or a model is."""
+    if not isinstance(value, dict):
+        value = value.model_dump(by_alias=True, include={"all", "any", "not_", "is_"})
+    for name in ("all", "any", "not"):
+        if name in value:
+            return name
+    kind = value.get("is")
+    return _GROUPS.get(kind, kind) if isinstance(kind, str) else None
+
+
+_GROUPS = {
+    "inside": "sequence",
+    "finished": "sequence",
+    "been_inside": "sequence",
+    "sent": "letter",
+    "opened": "letter",
+    "clicked": "letter",
+}
+
+Condition = Annotated[
+    Annotated[All, Tag("all")]
+    | Annotated[Any_, Tag("any")]
+    | Annotated[Not, Tag("not")]
+    | Annotated[IsEnrolled, Tag("enrolled")]
+    | Annotated[IsCompleted, Tag("completed")]
+    | Annotated[IsProgress, Tag("progress")]
+    | Annotated[IsQuiz, Tag("quiz")]
+    | Annotated[IsBought, Tag("bought")]
+    | Annotated[IsTagged, Tag("tagged")]
+    | Annotated[IsSequence, Tag("sequence")]
+    | Annotated[IsLetter, Tag("letter")]
+    | Annotated[IsInactive, Tag("inactive")]
+    | Annotated[IsJoined, Tag("joined")]
+    | Annotated[IsCertified, Tag("certified")]
+    | Annotated[IsNewsOn, Tag("news_on")]
+    | Annotated[IsField, Tag("field")]
+    | Annotated[IsStudent, Tag("student")],
+    Discriminator(
+        _kind,
+        custom_error_type="unknown_condition",
+        custom_error_message="a condition starts with “all”, “any”, “not” or a known “is”",
+    ),
+]
+
+for _model in (All, Any_, Not):
+    _model.model_rebuild()

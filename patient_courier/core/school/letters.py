@@ -1,0 +1,89 @@
+"""Letters: subject, preheader and blocks."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from patient_courier.core.school.values import Key, Model, SpanField
+
+Purpose = Literal["service", "course_help", "news"]
+
+
+class TextBlock(Model):
+    """Running text: simple HTML with merge fields."""
+
+    kind: Literal["text"]
+    html: str
+
+
+class ButtonBlock(Model):
+    kind: Literal["button"]
+    label: str
+    url: str
+
+
+class PictureBlock(Model):
+    kind: Literal["picture"]
+    url: str
+    alt: str = ""
+    link: str | None = None
+
+
+class DividerBlock(Model):
+    kind: Literal["divider"]
+
+
+class Choice(Model):
+    """One answer a student can give by clicking: its key, its label and what it does."""
+
+    key: Key
+    label: str
+    add_tags: list[str] = []
+
+
+class AnswersBlock(Model):
+    """Answer links: each records the student's choice as an ``answered`` event."""
+
+    kind: Literal["answers"]
+    question: str = ""
+    answers: Annotated[list[Choice], Field(min_length=1)]
+
+
+Block = Annotated[
+    TextBlock | ButtonBlock | PictureBlock | DividerBlock | AnswersBlock, Field(discriminator="kind")
+]
+
+
+class Letter(Model):
+    key: Key
+    name: str = ""
+    purpose: Purpose
+    subject: str
+    preheader: str = ""
+    blocks: list[Block] = []
+    min_gap: SpanField | None = None
+
+    def texts(self) -> list[tuple[str, str]]:
+        """Every text that may hold merge fields, as (place below the letter, text), in reading order."""
+        found = [("subject", self.subject), ("preheader", self.preheader)]
+        for number, block in enumerate(self.blocks):
+            found += [(f"blocks/{number}/{place}", text) for place, text in block_texts(block)]
+        return found
+
+
+def block_texts(block: Block) -> list[tuple[str, str]]:
+    """The texts of one block that may hold merge fields, as (place below the block, text)."""
+    match block:
+        case TextBlock():
+            return [("html", block.html)]
+        case ButtonBlock():
+            return [("label", block.label), ("url", block.url)]
+        case PictureBlock():
+            return [("url", block.url), ("alt", block.alt)] + ([("link", block.link)] if block.link else [])
+        case AnswersBlock():
+            return [("question", block.question)] + [
+                (f"answers/{number}/label", choice.label) for number, choice in enumerate(block.answers)
+            ]
+    return []

@@ -1,0 +1,154 @@
+"""Why a letter went out, or why not: ordered plain sentences, worded on reading from a run's trail."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from whenever import Instant
+
+from patient_courier.core import words
+from patient_courier.core.condition_words import condition_words
+from patient_courier.core.definitions import Definitions, Plan
+from patient_courier.core.duration import Duration
+from patient_courier.core.happening import Happening
+from patient_courier.core.school.events import MatcherBase, OnEnrolled
+from patient_courier.core.school.sequences import Branch, WaitFor, Waypoint
+from patient_courier.core.school.values import Span
+
+_PURPOSE = {
+    "service": "It is a service letter, so it goes out at any hour.",
+    "course_help": "Its purpose is course help, which this student has not stopped.",
+    "news": "Its purpose is news, and this student wants news.",
+}
+
+
+def _trail_sentence(
+    definitions: Definitions, plan: Plan, entry: Sequence[Any], events: Mapping[int, Happening], zone: str
+) -> str:
+    """One entry of a trail as a sentence."""
+    kind, place = entry[0], plan.places.get(str(entry[1]))
+    step = place.step if place else None
+    match kind:
+        case "waited":
+            return f"Waited until {words.moment(entry[3], zone)}."
+        case "happened" | "already" | "time_passed" if isinstance(step, WaitFor):
+            ending = {
+                "happened": "it happened",
+                "already": "it had happened already",
+                "time_passed": "the time passed first",
+            }
+            what = matcher_words(definitions, step.event)
+            return f"Waited for the student to have {what}; {ending[kind]} ({words.moment(entry[2], zone)})."
+        case "reached" | "already" if isinstance(step, Waypoint):
+            return f"Reached the waypoint: {matcher_words(definitions, step.reach)} ({words.moment(entry[2], zone)})."
+        case "chose" if isinstance(step, Branch):
+            number = entry[2]
+            if number < 0:
+                which = "none of the conditions held, so it went on with “otherwise”"
+            else:
+                which = f"the student {condition_words(definitions, step.arms[number].if_)}"
+            return f"At the branch, {which} ({words.moment(entry[3], zone)})."
+        case "too_late":
+            return f"The date had passed by {words.moment(entry[2], zone)}, so that part was skipped."
+        case "moved":
+            return f"You moved the student to version {entry[3]} of the sequence ({words.moment(entry[2], zone)})."
+        case "left":
+            cause = events.get(entry[1])
+            because = f": {words.what_happened(definitions, cause)}" if cause else ""
+            return f"Left early{because} ({words.moment(entry[2], zone)})."
+    return str(kind).replace("_", " ").capitalize() + "."
+
+
+_VIA = {"purchase": "by purchase", "manual": "by hand", "import": "by import", "preview": "for a preview"}
+_ANYTHING = {
+    "percent": 0,
+    "score": 0,
+    "tag": "any",
+    "form": "any",
+    "answer": "any",
+    "hard": True,
+    **dict.fromkeys(("course", "module", "lesson", "quiz", "offer"), "any"),
+}
+
+
+def matcher_words(definitions: Definitions, matcher: MatcherBase) -> str:
+    """A matcher as the end of a sentence: “When a student has …”."""
+    names: dict[str, Any] = dict(_ANYTHING)
+    for name, value in matcher.selectors().items():
+        names["span" if isinstance(value, Span) else name] = value.value if isinstance(value, Span) else value
+    if isinstance(matcher, OnEnrolled):
+        course = words.title(definitions, "course", matcher.course) if matcher.course else "any course"
+        return f"enrolled in {course} {one_of([_VIA[via] for via in matcher.via])}"
+    names.setdefault("span", Duration())
+    kind: str = matcher.on  # type: ignore[attr-defined]
+    return words.what_happened(definitions, Happening(kind, Instant.MIN, names))
+
+
+def one_of(found: Sequence[str]) -> str:
+    """``a``, ``a or b``, ``a, b or c``."""
+    return " or ".join([", ".join(found[:-1]), found[-1]]) if len(found) > 1 else "".join(found)
+
+
+def _asked(purpose: str) -> str:
+    """The guards that were asked at the moment of sending, in their order (core/guards.py)."""
+    asked = ["the address works", "no letter was reported as unwanted"]
+    if purpose != "news":
+        asked.append("the student was still in the course")
+    asked += ["it was not sent too short a while ago", "every merge field had a value or a fallback"]
+    if purpose != "service":
+        asked += ["posting hours were open", "the day’s limit was not reached"]
+    return f"Asked at that moment: {', '.join(asked[:-1])}, and {asked[-1]}."
+
+
+def story(
+    definitions: Definitions,
+    plan: Plan,
+    cause: Happening | None,
+    trail: Sequence[Sequence[Any]],
+    events: Mapping[int, Happening],
+    *,
+    started: Instant,
+    zone: str,
+    purpose: str,
+    status: str,
+    reason: str | None,
+    at: Instant,
+    holds: Sequence[Sequence[Any]],
+) -> list[str]:
+    """The story of one letter, in order: what started the run, what it waited for, what was decided.
+
+    ``trail`` is the run's trail up to the letter, ``events`` the events it
+    names by number; times are worded in ``zone``.
+    """
+    name = plan.sequence.name or plan.key
+    told = []
+    if cause is not None:
+        first = words.what_happened(definitions, cause)
+        told.append(f"{first[0].upper()}{first[1:]}, so “{name}” started ({words.moment(started, zone)}).")
+    else:
+        told.append(f"“{name}” started ({words.moment(started, zone)}).")
+    told += [_trail_sentence(definitions, plan, entry, events, zone) for entry in trail]
+    for start, until, why in holds:
+        told.append(
+            f"Kept back from {words.moment(start, zone)} until {words.moment(until, zone)}. {words.reason(why)}"
+        )
+    moment = words.moment(at, zone)
+    match status:
+        case "queued" | "posting" | "sent":
+            told += [
+                _PURPOSE[purpose],
+                _asked(purpose),
+                f"Nothing stood against it, so it went out ({moment}).",
+            ]
+        case "skipped":
+            told.append(f"Not posted ({moment}). {words.reason(reason)}")
+        case "stuck" | "bounced" | "unsure" | "dropped":
+            opening = {
+                "stuck": "It waits for you",
+                "bounced": "The mail server refused it",
+                "unsure": "It may or may not have arrived",
+                "dropped": "It will not go out",
+            }[status]
+            told.append(f"{opening} ({moment}). {words.reason(reason)}")
+    return told
