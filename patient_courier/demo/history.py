@@ -1,0 +1,173 @@
+"""Four believable months at the demo school, by lot from a fixed seed."""
+
+from __future__ import annotations
+
+import json
+import random
+from collections.abc import Iterator
+from importlib.resources import files
+from typing import Any
+
+from whenever import Instant, PlainDateTime, ZonedDateTime
+
+from patient_courier.core.school.file import SchoolFile
+from patient_courier.demo.people import Person, people
+
+SEED = 20260303
+STUDENTS = 386
+FIRST_DAY = Instant.from_utc(2025, 11, 3)
+TODAY = PlainDateTime(2026, 3, 3, 10, 4)
+DAYS = 120
+_ZONE = "Europe/Lisbon"
+
+# Offer or course, and how many of a hundred students come for it.
+_WISHES = [
+    ("first-hive-once", 46),
+    ("varroa-watch", 26),
+    ("honey-weekend-once", 13),
+    ("queen-rearing-once", 9),
+    ("apiary-circle", 6),
+]
+_COURSES = {
+    "first-hive-once": ["first-hive"],
+    "queen-rearing-once": ["queen-rearing"],
+    "honey-weekend-once": ["honey-weekend"],
+    "varroa-watch": ["varroa-watch"],
+    "apiary-circle": ["first-hive"],
+}
+# Days between two sittings, and how likely the student is to go on after each of them.
+_PACES = [(0.8, 0.985), (2.0, 0.97), (3.5, 0.95), (6.0, 0.91), (2.5, 0.75)]
+
+
+def today() -> Instant:
+    """The demo's “today”: Tuesday 3 March 2026, 10:04 in Lisbon."""
+    return TODAY.assume_tz(_ZONE).to_instant()
+
+
+def demo_school() -> SchoolFile:
+    """The whole demo school with its students and events, always the same."""
+    data = json.loads(files("patient_courier.demo").joinpath("school.json").read_text("utf-8"))
+    lot = random.Random(SEED)
+    found = people(lot, STUDENTS)
+    data["students"] = [_student(lot, person) for person in found]
+    events = [event for person in found for event in _life(lot, person, data["courses"])]
+    events = [event for event in events if event["at"] <= today().format_iso()]
+    data["events"] = sorted(events, key=lambda event: event["at"])
+    return SchoolFile.model_validate(data)
+
+
+def _student(lot: random.Random, person: Person) -> dict[str, Any]:
+    return {
+        "key": person.key,
+        "email": person.email,
+        "first_name": person.first_name,
+        "last_name": person.last_name,
+        "timezone": person.timezone,
+        "news": lot.random() < 0.85,
+        "tags": ["mentored one to one"] if lot.random() < 0.02 else [],
+        "fields": {"region": lot.choice(("coast", "hills", "town", "plain"))} if lot.random() < 0.4 else {},
+    }
+
+
+def _life(lot: random.Random, person: Person, courses: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+    """Everything one person does; what lies beyond today is cut off by the caller."""
+    zone = person.timezone or _ZONE
+    # More people come towards spring, when one thinks of bees.
+    day = DAYS * lot.random() ** 0.62
+    at = _evening(lot, FIRST_DAY.add(hours=int(day * 24)).to_tz(zone), zone)
+    wish = lot.choices([name for name, _ in _WISHES], [weight for _, weight in _WISHES])[0]
+    yield from _joins(person, wish, at)
+    pace, stamina = lot.choice(_PACES)
+    last = at
+    for key in _COURSES[wish]:
+        course = next(course for course in courses if course["key"] == key)
+        for event in _learns(lot, person, course, last, zone, pace, stamina):
+            last = max(last, Instant.parse_iso(event["at"]).to_tz(zone))
+            yield event
+    if wish == "varroa-watch" and lot.random() < 0.3:
+        later = _evening(lot, at.add(hours=24 * lot.randint(6, 30)), zone)
+        yield from _joins(person, "first-hive-once", later)
+        course = next(course for course in courses if course["key"] == "first-hive")
+        yield from _learns(lot, person, course, later, zone, pace, stamina)
+    yield from _turns_away(lot, person, wish, at)
+
+
+def _joins(person: Person, wish: str, at: ZonedDateTime) -> Iterator[dict[str, Any]]:
+    moment = _text(at)
+    if wish == "varroa-watch":
+        yield {"at": moment, "type": "signed_up", "student": person.key, "form": "varroa-watch"}
+        yield {
+            "at": moment,
+            "type": "enrolled",
+            "student": person.key,
+            "course": "varroa-watch",
+            "via": "manual",
+        }
+    else:
+        yield {"at": moment, "type": "purchased", "student": person.key, "offer": wish}
+
+
+def _learns(
+    lot: random.Random,
+    person: Person,
+    course: dict[str, Any],
+    at: ZonedDateTime,
+    zone: str,
+    pace: float,
+    stamina: float,
+) -> Iterator[dict[str, Any]]:
+    """Lessons in order, a quiz at the end of a module, some failed at first; most people stop somewhere."""
+    for module in course["modules"]:
+        for lesson in module["lessons"]:
+            if lot.random() > stamina:
+                return
+            at = _evening(lot, at.add(hours=24 * lot.expovariate(1 / pace)), zone)
+            lesson_key = f"{course['key']}/{lesson['key']}"
+            yield {"at": _text(at), "type": "lesson_started", "student": person.key, "lesson": lesson_key}
+            at = at.add(minutes=lesson["minutes"] + lot.randint(1, 9))
+            yield {"at": _text(at), "type": "lesson_completed", "student": person.key, "lesson": lesson_key}
+        for quiz in module["quizzes"]:
+            quiz_key = f"{course['key']}/{quiz['key']}"
+            while True:
+                at = at.add(minutes=lot.randint(8, 40))
+                score = lot.randint(40, 100)
+                yield {
+                    "at": _text(at),
+                    "type": "quiz_taken",
+                    "student": person.key,
+                    "quiz": quiz_key,
+                    "score": score,
+                }
+                if score >= quiz["pass_mark"]:
+                    break
+                if lot.random() > 0.85:
+                    return
+
+
+def _turns_away(lot: random.Random, person: Person, wish: str, at: ZonedDateTime) -> Iterator[dict[str, Any]]:
+    """The few who ask their money back, stop letters, or whose address stops working."""
+    fate = lot.random()
+    later = _text(at.add(hours=24 * lot.randint(1, 13) + lot.randint(0, 20)))
+    if fate < 0.025 and wish != "varroa-watch":
+        yield {"at": later, "type": "refunded", "student": person.key, "offer": wish}
+    elif fate < 0.06:
+        yield {"at": later, "type": "news_stopped", "student": person.key}
+    elif fate < 0.075:
+        yield {"at": later, "type": "course_help_stopped", "student": person.key, "course": _COURSES[wish][0]}
+    elif fate < 0.09:
+        yield {"at": later, "type": "bounced", "student": person.key, "hard": True}
+    elif fate < 0.094:
+        yield {"at": later, "type": "complained", "student": person.key}
+
+
+def _evening(lot: random.Random, at: ZonedDateTime, zone: str) -> ZonedDateTime:
+    """An hour at which people learn, on that day in their zone: mostly evenings, some mornings."""
+    hour = lot.choices((7, 8, 12, 13, 17, 18, 19, 20, 21, 22), (2, 3, 3, 2, 3, 5, 7, 8, 7, 3))[0]
+    day = at.to_tz(zone).date()
+    minute = lot.randint(0, 59)
+    moment = PlainDateTime(day.year, day.month, day.day, hour, minute).assume_tz(zone)
+    return moment if moment >= at else moment.add(days=1)
+
+
+def _text(at: ZonedDateTime) -> str:
+    return at.to_instant().format_iso()

@@ -1,0 +1,88 @@
+"""Loading the demo school into a fresh database."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from argon2 import PasswordHasher
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.demo.history import demo_school, today
+from patient_courier.dispatch.history import play_history
+from patient_courier.dispatch.outbox import message_id, render_delivery
+from patient_courier.dispatch.receiving import keep_problem
+from patient_courier.post.links import LinkSigner
+from patient_courier.post.message import message
+from patient_courier.settings import Settings
+from patient_courier.store.database import Database
+from patient_courier.store.definitions import load_definitions
+from patient_courier.store.mail import keep_message
+from patient_courier.store.opening import open_school
+from patient_courier.store.tables import DeliveryRow, SecretRow, StudentRow, UserRow
+
+# How far back the simulated inboxes hold mail; older letters are in the dispatch log.
+INBOX_DAYS = 14
+
+
+def load_demo(path: Path, settings: Settings) -> Database:
+    """A new database with the demo school, its history played."""
+    database = Database(path)
+    database.migrate()
+    file = demo_school()
+    with database.writing() as session:
+        open_school(session, file, today(), practice=True)
+        session.add(
+            UserRow(
+                email=file.school.sender.email,
+                name="Ines Valadares",
+                role="owner",
+                password=PasswordHasher().hash("mallow-lane"),
+            )
+        )
+        definitions = load_definitions(session, settings.address)
+        play_history(session, definitions, file.events, today())
+        _one_bad_event(session)
+        _fill_inboxes(session, settings, today().subtract(hours=24 * INBOX_DAYS))
+    return database
+
+
+def _one_bad_event(session: Session) -> None:
+    """What a course site with a slip in its set-up reports: a lesson that is not in the outline."""
+    at = today().subtract(minutes=94)
+    raw = {
+        "type": "lesson_completed",
+        "at": at.format_iso(),
+        "student": "vasco.reis",
+        "lesson": "first-hive/l32",
+    }
+    reason = (
+        "there is no lesson “first-hive/l32” in this school; add it to the course's outline or mend the key"
+    )
+    keep_problem(session, raw, reason, at)
+
+
+def _fill_inboxes(session: Session, settings: Settings, since: Instant) -> None:
+    definitions = load_definitions(session, settings.address)
+    school = definitions.school
+    signer = LinkSigner(session.get_one(SecretRow, "links").value, settings.address)
+    query = (
+        select(DeliveryRow, StudentRow)
+        .join(StudentRow, StudentRow.id == DeliveryRow.student_id)
+        .where(DeliveryRow.status == "sent", DeliveryRow.at >= since)
+    )
+    for row, student in session.execute(query):
+        links = signer.links(row.id)
+        rendered = render_delivery(session, definitions, row, signer)
+        name = " ".join(x for x in (student.first_name, student.last_name) if x)
+        id = message_id(row.id, school.sender.email)
+        mail = message(rendered, school, links, message_id=id, to=[(name, student.email)], date=row.at)
+        keep_message(
+            session,
+            message_id=id,
+            recipient=student.email,
+            sent=row.at,
+            subject=rendered.subject,
+            raw=mail.as_bytes(),
+        )

@@ -1,0 +1,31 @@
+"""Settings from the environment, all starting with PATIENT_COURIER_."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from patient_courier.post.carriers import Security
+
+
+class Settings(BaseSettings):
+    """Where things are and how mail goes out. Without ``smtp_host`` letters go to the mailroom."""
+
+    model_config = SettingsConfigDict(env_prefix="PATIENT_COURIER_")
+
+    database: Path = Path("var/school.db")
+    host: str = "127.0.0.1"
+    port: int = 8484
+    site: str = ""
+    smtp_host: str = ""
+    smtp_port: int = 587
+    smtp_user: str = ""
+    smtp_password: str = ""
+    smtp_security: Security = "starttls"
+    demo: bool = False
+
+    @property
+    def address(self) -> str:
+        """The address under which students and the owner reach this application."""
+        return (self.site or f"http://{self.host}:{self.port}").rstrip("/")

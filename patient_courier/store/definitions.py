@@ -1,0 +1,160 @@
+"""Loading and saving what the school has decided: school, courses, offers, letters, sequences."""
+
+from __future__ import annotations
+
+import threading
+
+from sqlalchemy import delete, func, select, update
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.definitions import Definitions, Plan, ReadyLetter, ready
+from patient_courier.core.reading import as_data
+from patient_courier.core.school.courses import Course, Offer, School
+from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.sequences import Sequence
+from patient_courier.store.tables import (
+    CourseRow,
+    LetterRow,
+    LetterVersionRow,
+    OfferRow,
+    RunRow,
+    SchoolRow,
+    SequenceRow,
+    SequenceVersionRow,
+    TagRow,
+)
+
+
+class Library:
+    """The definitions in force, built anew only when their stamp in the database has changed."""
+
+    def __init__(self, site: str) -> None:
+        self._site = site
+        self._lock = threading.Lock()
+        self._held: tuple[int, Definitions] | None = None
+
+    def load(self, session: Session) -> Definitions:
+        stamp = session.scalars(select(SchoolRow.stamp)).one()
+        with self._lock:
+            if self._held is None or self._held[0] != stamp:
+                self._held = (stamp, load_definitions(session, self._site))
+            return self._held[1]
+
+
+def load_definitions(session: Session, site: str) -> Definitions:
+    """Build the definitions from the tables, older sequence versions with open runs included."""
+    school = School.model_validate(session.scalars(select(SchoolRow.body)).one())
+    courses = session.scalars(select(CourseRow.body).order_by(CourseRow.position))
+    offers = session.scalars(select(OfferRow.body).order_by(OfferRow.position))
+    current = [
+        Plan(sequence.model_copy(update={"status": row.status}), row.version, row.position)
+        for row, sequence in _sequences(session)
+    ]
+    return Definitions(
+        school,
+        [Course.model_validate(body) for body in courses],
+        [Offer.model_validate(body) for body in offers],
+        list(letters(session)),
+        current,
+        _older(session),
+        site,
+        session.scalars(select(TagRow.tag).distinct()),
+    )
+
+
+def letters(session: Session) -> list[ReadyLetter]:
+    """The current version of every letter, in the order of the library."""
+    rows = session.execute(
+        select(LetterVersionRow.body, LetterVersionRow.version)
+        .join(
+            LetterRow,
+            (LetterRow.key == LetterVersionRow.key) & (LetterRow.version == LetterVersionRow.version),
+        )
+        .order_by(LetterRow.position)
+    )
+    return [ready(Letter.model_validate(body), version) for body, version in rows]
+
+
+def letter_version(session: Session, key: str, version: int) -> Letter:
+    """One version of one letter, as it was saved."""
+    row = session.get_one(LetterVersionRow, (key, version))
+    return Letter.model_validate(row.body)
+
+
+def _sequences(session: Session) -> list[tuple[SequenceRow, Sequence]]:
+    rows = session.execute(
+        select(SequenceRow, SequenceVersionRow.body)
+        .join(
+            SequenceVersionRow,
+            (SequenceRow.key == SequenceVersionRow.key) & (SequenceRow.version == SequenceVersionRow.version),
+        )
+        .order_by(SequenceRow.position)
+    )
+    return [(row, Sequence.model_validate(body)) for row, body in rows]
+
+
+def _older(session: Session) -> list[Plan]:
+    used = session.execute(select(RunRow.sequence, RunRow.version).distinct().where(RunRow.outcome.is_(None)))
+    wanted = {(key, version) for key, version in used}
+    current = dict(session.execute(select(SequenceRow.key, SequenceRow.version)).all())
+    return [
+        Plan(Sequence.model_validate(session.get_one(SequenceVersionRow, (key, version)).body), version)
+        for key, version in sorted(wanted)
+        if current[key] != version
+    ]
+
+
+def touch(session: Session) -> None:
+    """Say that definitions have changed."""
+    session.execute(update(SchoolRow).values(stamp=SchoolRow.stamp + 1))
+
+
+def save_school(session: Session, school: School) -> None:
+    session.execute(update(SchoolRow).values(body=as_data(school)))
+    touch(session)
+
+
+def save_letter(session: Session, letter: Letter, now: Instant) -> int:
+    """Save a letter as a new version, or as a new letter; returns the version's number."""
+    row = session.get(LetterRow, letter.key)
+    if row is None:
+        row = LetterRow(key=letter.key, position=_next_position(session, LetterRow), version=0)
+        session.add(row)
+    row.version += 1
+    session.flush()
+    session.add(LetterVersionRow(key=letter.key, version=row.version, saved=now, body=as_data(letter)))
+    touch(session)
+    return row.version
+
+
+def save_sequence(session: Session, sequence: Sequence, now: Instant) -> int:
+    """Save a sequence as a new version, or as a new one; open runs stay on the version they are on."""
+    row = session.get(SequenceRow, sequence.key)
+    if row is None:
+        position = _next_position(session, SequenceRow)
+        row = SequenceRow(key=sequence.key, position=position, status=sequence.status, version=0)
+        session.add(row)
+    row.version += 1
+    session.flush()
+    session.add(SequenceVersionRow(key=sequence.key, version=row.version, saved=now, body=as_data(sequence)))
+    touch(session)
+    return row.version
+
+
+def set_status(session: Session, key: str, status: str) -> None:
+    session.execute(update(SequenceRow).where(SequenceRow.key == key).values(status=status))
+    touch(session)
+
+
+def replace_courses(session: Session, courses: list[Course], offers: list[Offer]) -> None:
+    """Put courses and offers in the place of those that were there."""
+    session.execute(delete(CourseRow))
+    session.execute(delete(OfferRow))
+    session.add_all(CourseRow(key=x.key, position=n, body=as_data(x)) for n, x in enumerate(courses))
+    session.add_all(OfferRow(key=x.key, position=n, body=as_data(x)) for n, x in enumerate(offers))
+    touch(session)
+
+
+def _next_position(session: Session, table: type[LetterRow] | type[SequenceRow]) -> int:
+    return (session.scalar(select(func.max(table.position))) or 0) + 1

@@ -1,0 +1,92 @@
+"""Putting a whole school into an empty database."""
+
+from __future__ import annotations
+
+import secrets
+from base64 import b64encode
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.reading import as_data
+from patient_courier.core.school.file import SchoolFile, Student
+from patient_courier.store.definitions import replace_courses, save_letter, save_school, save_sequence
+from patient_courier.store.tables import (
+    ClockRow,
+    CourseRow,
+    LetterRow,
+    OfferRow,
+    SchoolRow,
+    SecretRow,
+    SequenceRow,
+    StudentRow,
+    TagRow,
+)
+
+
+class NotEmpty(ValueError):
+    """There is a school in this database already."""
+
+
+def open_school(session: Session, file: SchoolFile, now: Instant, *, practice: bool) -> None:
+    """Put the school, its definitions and its students in; events are not played here.
+
+    ``practice``: the school keeps a clock of its own, which begins at ``now``.
+    """
+    if session.scalar(select(func.count()).select_from(SchoolRow)):
+        raise NotEmpty("There is a school in this database already.")
+    session.add(SchoolRow(id=1, body=as_data(file.school), practice=practice, stamp=1))
+    if practice:
+        session.add(ClockRow(id=1, now=now, moving_to=None))
+    session.add_all(
+        [
+            SecretRow(name="intake", value="whsec_" + b64encode(secrets.token_bytes(32)).decode()),
+            SecretRow(name="links", value=secrets.token_urlsafe(32)),
+            SecretRow(name="sessions", value=secrets.token_urlsafe(32)),
+        ]
+    )
+    session.flush()
+    _put_in(session, file, now)
+
+
+def fill_school(session: Session, file: SchoolFile, now: Instant) -> None:
+    """Put what a file holds into a school that is there but empty. Raises NotEmpty when it is not."""
+    for table in (CourseRow, OfferRow, LetterRow, SequenceRow, StudentRow):
+        if session.scalar(select(func.count()).select_from(table)):
+            raise NotEmpty(
+                "This school is not empty. Import into a new one: its courses, letters, sequences and students "
+                "would mix with yours."
+            )
+    save_school(session, file.school)
+    _put_in(session, file, now)
+
+
+def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
+    replace_courses(session, file.courses, file.offers)
+    for letter in file.letters:
+        save_letter(session, letter, now)
+    for sequence in file.sequences:
+        save_sequence(session, sequence, now)
+    for student in file.students:
+        add_student(session, student)
+
+
+def add_student(session: Session, student: Student) -> int:
+    """Add a student to whom nothing has happened yet; returns the row's id."""
+    row = StudentRow(
+        key=student.key,
+        email=student.email,
+        first_name=student.first_name,
+        last_name=student.last_name,
+        timezone=student.timezone,
+        fields=dict(student.fields),
+        news=student.news,
+        news_at_first=student.news,
+        bounced=False,
+        complained=False,
+    )
+    session.add(row)
+    session.flush()
+    session.add_all(TagRow(student_id=row.id, tag=tag) for tag in dict.fromkeys(student.tags))
+    return row.id

@@ -1,0 +1,379 @@
+"""The tables. Facts are rows of their own, so that audiences can be picked in SQL."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import ForeignKey, Index, LargeBinary, MetaData, Text, UniqueConstraint, text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from whenever import Instant
+
+from patient_courier.store.columns import InstantColumn, Packed
+
+
+class Table(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map = {Instant: InstantColumn, dict[str, Any]: Packed, list[Any]: Packed, str: Text}
+
+
+def _student() -> Mapped[int]:
+    return mapped_column(ForeignKey("students.id", ondelete="CASCADE"), primary_key=True)
+
+
+# What the school has decided.
+
+
+class SchoolRow(Table):
+    """One row: the school itself, and the stamp that changes with every change of definitions."""
+
+    __tablename__ = "school"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
+    practice: Mapped[bool]
+    stamp: Mapped[int]
+
+
+class ClockRow(Table):
+    """One row in a practice school: where its clock stands, and where it is moving to."""
+
+    __tablename__ = "clock"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    now: Mapped[Instant]
+    moving_to: Mapped[Instant | None]
+
+
+class SecretRow(Table):
+    __tablename__ = "secrets"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str]
+
+
+class UserRow(Table):
+    __tablename__ = "users"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    email: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    role: Mapped[str]
+    password: Mapped[str]
+
+
+class CourseRow(Table):
+    __tablename__ = "courses"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class OfferRow(Table):
+    __tablename__ = "offers"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class LetterRow(Table):
+    __tablename__ = "letters"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    version: Mapped[int]
+
+
+class LetterVersionRow(Table):
+    __tablename__ = "letter_versions"
+    key: Mapped[str] = mapped_column(ForeignKey("letters.key"), primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True)
+    saved: Mapped[Instant]
+    body: Mapped[dict[str, Any]]
+
+
+class SequenceRow(Table):
+    __tablename__ = "sequences"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    status: Mapped[str]
+    version: Mapped[int]
+    paused_after: Mapped[int | None]  # the last event before it was paused, while it is
+
+
+class SequenceVersionRow(Table):
+    __tablename__ = "sequence_versions"
+    key: Mapped[str] = mapped_column(ForeignKey("sequences.key"), primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True)
+    saved: Mapped[Instant]
+    body: Mapped[dict[str, Any]]
+
+
+# Students and what is known about them.
+
+
+class StudentRow(Table):
+    __tablename__ = "students"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(unique=True)
+    email: Mapped[str] = mapped_column(index=True)
+    first_name: Mapped[str | None]
+    last_name: Mapped[str | None]
+    timezone: Mapped[str | None]
+    fields: Mapped[dict[str, Any]]
+    news: Mapped[bool]
+    news_at_first: Mapped[bool]  # as the student's record had it, before any event
+    bounced: Mapped[bool]
+    complained: Mapped[bool]
+    first_event: Mapped[Instant | None]
+    clock_done: Mapped[Instant | None]
+    clock_due: Mapped[Instant | None]
+    begun_at: Mapped[Instant | None]
+    begun: Mapped[int] = mapped_column(default=0)
+    __table_args__ = (
+        Index("ix_students_clock_due", "clock_due", sqlite_where=text("clock_due IS NOT NULL")),
+    )
+
+
+class EnrolmentRow(Table):
+    __tablename__ = "enrolments"
+    student_id: Mapped[int] = _student()
+    course: Mapped[str] = mapped_column(primary_key=True)
+    via: Mapped[str]
+    began: Mapped[Instant]
+    offer: Mapped[str | None]
+    refunded: Mapped[Instant | None]
+    expired: Mapped[Instant | None]
+    __table_args__ = (Index("ix_enrolments_course", "course"),)
+
+
+class PurchaseRow(Table):
+    __tablename__ = "purchases"
+    student_id: Mapped[int] = _student()
+    ordinal: Mapped[int] = mapped_column(primary_key=True)
+    offer: Mapped[str]
+    at: Mapped[Instant]
+    refunded: Mapped[Instant | None]
+    order: Mapped[str | None]
+
+
+class LearntRow(Table):
+    """A lesson, quiz, module or course in which a student has done something.
+
+    ``at`` is when it was completed or passed; ``percent`` the most watched.
+    """
+
+    __tablename__ = "learnt"
+    student_id: Mapped[int] = _student()
+    kind: Mapped[str] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    at: Mapped[Instant | None]
+    percent: Mapped[float | None]
+    attempts: Mapped[int | None]
+    score: Mapped[float | None]
+    last: Mapped[Instant | None]
+    __table_args__ = (
+        Index("ix_learnt_kind_key", "kind", "key"),
+        Index("ix_learnt_done", "student_id", "kind", "key", sqlite_where=text("at IS NOT NULL")),
+    )
+
+
+class CertificateRow(Table):
+    __tablename__ = "certificates"
+    student_id: Mapped[int] = _student()
+    course: Mapped[str] = mapped_column(primary_key=True)
+    requested: Mapped[Instant | None]
+    issued: Mapped[Instant | None]
+
+
+class TagRow(Table):
+    __tablename__ = "tags"
+    student_id: Mapped[int] = _student()
+    tag: Mapped[str] = mapped_column(primary_key=True)
+    __table_args__ = (Index("ix_tags_tag", "tag"),)
+
+
+class HelpStopRow(Table):
+    __tablename__ = "help_stops"
+    student_id: Mapped[int] = _student()
+    course: Mapped[str] = mapped_column(primary_key=True)
+
+
+class ActivityRow(Table):
+    __tablename__ = "activity"
+    student_id: Mapped[int] = _student()
+    course: Mapped[str] = mapped_column(primary_key=True)
+    at: Mapped[Instant]
+
+
+class ReadingRow(Table):
+    __tablename__ = "readings"
+    student_id: Mapped[int] = _student()
+    letter: Mapped[str] = mapped_column(primary_key=True)
+    opened: Mapped[Instant | None]
+    clicked: Mapped[Instant | None]
+
+
+# What happened, and what the post does about it.
+
+
+class EventRow(Table):
+    """Every event, reported or derived, by its number; ``cause`` is the event it follows from.
+
+    ``reported``: it came from outside, with ``reported_id`` if the site gave it one.
+    """
+
+    __tablename__ = "events"
+    number: Mapped[int] = mapped_column(primary_key=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"))
+    type: Mapped[str]
+    at: Mapped[Instant]
+    cause: Mapped[int | None]
+    names: Mapped[dict[str, Any]]
+    reported: Mapped[bool] = mapped_column(default=False)
+    reported_id: Mapped[str | None]
+    __table_args__ = (
+        Index("ix_events_student_id_number", "student_id", "number"),
+        Index("ix_events_type_at", "type", "at"),
+    )
+
+
+class EventIdRow(Table):
+    """The ids of events that reporting sites have sent; a repeated one changes nothing."""
+
+    __tablename__ = "event_ids"
+    id: Mapped[str] = mapped_column(primary_key=True)
+
+
+class RunRow(Table):
+    __tablename__ = "runs"
+    number: Mapped[int] = mapped_column(primary_key=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), index=True)
+    sequence: Mapped[str]
+    version: Mapped[int]
+    subject: Mapped[dict[str, Any] | None]
+    started: Mapped[Instant]
+    event_at: Mapped[Instant]
+    event_number: Mapped[int]
+    cause: Mapped[int]
+    outcome: Mapped[str | None]
+    ended: Mapped[Instant | None]
+    step: Mapped[str | None]
+    due: Mapped[Instant | None]
+    arrived: Mapped[Instant | None]
+    walked: Mapped[bool]
+    arriving: Mapped[bool] = mapped_column(default=False)
+    steps_at: Mapped[Instant | None]
+    steps: Mapped[int]
+    holds: Mapped[list[Any]]
+    rounds: Mapped[dict[str, Any]]
+    passed: Mapped[dict[str, Any]]
+    trail: Mapped[list[Any]]
+    __table_args__ = (
+        Index("ix_runs_due", "due", "number", sqlite_where=text("due IS NOT NULL AND outcome IS NULL")),
+        Index("ix_runs_sequence", "sequence", "version", "outcome"),
+    )
+
+
+class DeliveryRow(Table):
+    """One letter for one student, with what became of it; also the outbox (status ``queued``).
+
+    Status: held, queued, posting (handed to the carrier, no answer yet), sent,
+    skipped, stuck, dropped, bounced, unsure (the carrier can't say).
+    """
+
+    __tablename__ = "deliveries"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"))
+    run: Mapped[int]
+    step: Mapped[str]
+    round: Mapped[str]
+    sequence: Mapped[str]
+    letter: Mapped[str]
+    letter_version: Mapped[int]
+    purpose: Mapped[str]
+    status: Mapped[str]
+    reason: Mapped[str | None]
+    subject: Mapped[str]
+    at: Mapped[Instant]
+    posted: Mapped[Instant | None]
+    recipients: Mapped[list[Any] | None]
+    holds: Mapped[list[Any]]
+    values: Mapped[dict[str, Any]]
+    story: Mapped[int]
+    tries: Mapped[int] = mapped_column(default=0)
+    retry: Mapped[Instant | None]
+    seen: Mapped[bool] = mapped_column(default=False)
+    __table_args__ = (
+        UniqueConstraint("run", "step", "round"),
+        Index("ix_deliveries_student_id_at", "student_id", "at"),
+        Index("ix_deliveries_at", "at"),
+        Index("ix_deliveries_letter_student_id_at", "letter", "student_id", "at"),
+        Index(
+            "ix_deliveries_waiting",
+            "status",
+            "id",
+            sqlite_where=text("status IN ('queued', 'posting', 'stuck', 'unsure', 'held')"),
+        ),
+    )
+
+
+class CallRow(Table):
+    """A signed HTTP POST that a step asks for: queued, sent, failed, or kept (practice schools call nobody)."""
+
+    __tablename__ = "calls"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), index=True)
+    run: Mapped[int]
+    step: Mapped[str]
+    round: Mapped[str]
+    url: Mapped[str]
+    at: Mapped[Instant]
+    status: Mapped[str]
+    reason: Mapped[str | None]
+    tries: Mapped[int] = mapped_column(default=0)
+    retry: Mapped[Instant | None]
+    __table_args__ = (
+        UniqueConstraint("run", "step", "round"),
+        Index("ix_calls_queued", "id", sqlite_where=text("status = 'queued'")),
+    )
+
+
+class KeptRehearsalRow(Table):
+    """A rehearsal kept as a check of its sequence: the student, the moves, and what came of them."""
+
+    __tablename__ = "kept_rehearsals"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sequence: Mapped[str] = mapped_column(ForeignKey("sequences.key", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    saved: Mapped[Instant]
+    body: Mapped[dict[str, Any]]
+    outcome: Mapped[list[Any]]
+    seen: Mapped[list[Any]]  # what came of them when last played; differs from outcome until the owner agrees
+
+
+class MailRow(Table):
+    """A message the mailroom has taken in, whole."""
+
+    __tablename__ = "mail"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    message_id: Mapped[str] = mapped_column(unique=True)
+    recipient: Mapped[str] = mapped_column(index=True)
+    sent: Mapped[Instant]
+    subject: Mapped[str]
+    raw: Mapped[bytes] = mapped_column(LargeBinary)
+    opened: Mapped[bool] = mapped_column(default=False)
+
+
+class ProblemRow(Table):
+    """Something that waits for the owner in Needs you: an event that could not be read, a run in circles."""
+
+    __tablename__ = "problems"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    at: Mapped[Instant]
+    reason: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    digest: Mapped[str | None] = mapped_column(unique=True)
+    done: Mapped[bool] = mapped_column(default=False)
