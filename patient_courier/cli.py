@@ -1,0 +1,232 @@
+"""The console script: demo, serve, new, export, rehearse, schema.
+
+Commands import what only they need, so that a rehearsal does not wait for the web server to load.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+from rich.console import Console
+
+from patient_courier.core.reading import Unreadable, read_school, write_school
+from patient_courier.core.rehearsal import rehearse as play
+from patient_courier.core.school.courses import School
+from patient_courier.core.school.file import SchoolFile
+from patient_courier.core.school.values import parse_moment
+from patient_courier.printed import print_calendar, print_findings
+
+if TYPE_CHECKING:
+    from patient_courier.settings import Settings
+    from patient_courier.store.database import Database
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, help="Patient Courier, at the command line.")
+console = Console()
+problems = Console(stderr=True)
+
+
+@app.command()
+def demo(
+    database: Annotated[Path, typer.Option(help="Where the demo school is kept.")] = Path("var/demo.db"),
+    port: Annotated[int, typer.Option(help="Port on 127.0.0.1.")] = 8484,
+    fresh: Annotated[bool, typer.Option(help="Begin anew instead of going on where you left off.")] = False,
+) -> None:
+    """The demo school with four months of history; its owner is signed in by itself."""
+    from patient_courier.demo.loading import load_demo
+    from patient_courier.settings import Settings
+    from patient_courier.store.database import Database
+
+    settings = Settings(database=database, host="127.0.0.1", port=port, demo=True, smtp_host="", site="")
+    if fresh:
+        for suffix in ("", "-wal", "-shm"):
+            database.with_name(database.name + suffix).unlink(missing_ok=True)
+    if database.exists():
+        found = Database(database)
+        found.migrate()
+    else:
+        console.print("Loading the demo school: 386 students, four months …")
+        # Loaded aside first, so that an interrupted load leaves no half school behind.
+        aside = database.with_name(database.name + ".new")
+        for suffix in ("", "-wal", "-shm"):
+            aside.with_name(aside.name + suffix).unlink(missing_ok=True)
+        load_demo(aside, settings).close()
+        aside.rename(database)
+        found = Database(database)
+    console.print(f"\n  Mallow Lane Apiary School is open: [bold]{settings.address}[/bold]")
+    console.print("  Begin in the practice classroom. Stop with Ctrl C.\n")
+    _serve(found, settings)
+
+
+@app.command()
+def serve() -> None:
+    """Serve the school whose settings are in the environment (PATIENT_COURIER_…)."""
+    from patient_courier.settings import Settings
+    from patient_courier.store.database import Database
+
+    settings = Settings()
+    if not settings.database.exists():
+        problems.print(f"There is no school at {settings.database}. Make one first: patient-courier new")
+        raise typer.Exit(2)
+    database = Database(settings.database)
+    database.migrate()
+    _serve(database, settings)
+
+
+def _serve(database: Database, settings: Settings) -> None:
+    import uvicorn
+
+    from patient_courier.dispatch.dispatcher import Post
+    from patient_courier.web.app import create_app
+
+    uvicorn.run(
+        create_app(Post(database, settings)), host=settings.host, port=settings.port, log_level="warning"
+    )
+
+
+@app.command()
+def new(
+    school: Annotated[str, typer.Option(prompt="What is your school called?")],
+    email: Annotated[str, typer.Option(prompt="Your e-mail address")],
+    name: Annotated[str, typer.Option(prompt="Your name")],
+    timezone: Annotated[str, typer.Option(prompt="Your time zone, e.g. Europe/Lisbon")],
+    password: Annotated[str, typer.Option(prompt="A password (10 characters or more)", hide_input=True)],
+    practice: Annotated[
+        bool, typer.Option(help="A school to try things in: its clock can be moved.")
+    ] = False,
+    start_from: Annotated[
+        Path | None,
+        typer.Option(
+            "--from",
+            help="A school file to begin with; its events count as the past, and nothing of that is posted again.",
+        ),
+    ] = None,
+) -> None:
+    """Make a new school in the database of the settings: empty, or the school of a file with its history."""
+    from patient_courier.dispatch.clock import real_now
+    from patient_courier.dispatch.history import play_history
+    from patient_courier.settings import Settings
+    from patient_courier.store.database import Database
+    from patient_courier.store.definitions import load_definitions
+    from patient_courier.store.opening import open_school
+    from patient_courier.store.tables import UserRow
+    from patient_courier.web.sign_in import hash_password
+
+    settings = Settings()
+    if settings.database.exists():
+        problems.print(
+            f"There is a school at {settings.database} already; choose another PATIENT_COURIER_DATABASE."
+        )
+        raise typer.Exit(2)
+    about = {"name": school, "timezone": timezone, "sender": {"name": name, "email": email}}
+    empty = {"format": "patient-courier.school", "version": 1, "school": about}
+    try:
+        file = read_school(json.dumps(empty))
+        if start_from is not None:
+            given = read_school(start_from.read_bytes())
+            file = given.model_copy(update={"school": given.school.model_copy(update=_identity(file.school))})
+        hashed = hash_password(password)
+    except Unreadable as error:
+        for fault in error.faults:
+            problems.print(f"{fault.pointer}: {fault.sentence}")
+        raise typer.Exit(2) from error
+    except (OSError, ValueError) as error:
+        problems.print(str(error))
+        raise typer.Exit(2) from error
+    database = Database(settings.database)
+    database.migrate()
+    try:
+        with database.writing() as session:
+            now = real_now()
+            open_school(session, file, now, practice=practice)
+            session.add(UserRow(email=email, name=name, role="owner", password=hashed))
+            play_history(session, load_definitions(session, settings.address), file.events, now)
+    except ValueError as error:
+        database.close()
+        settings.database.unlink()
+        problems.print(str(error))
+        raise typer.Exit(2) from error
+    database.close()
+    console.print(f"{school} is ready. Start it with: patient-courier serve")
+
+
+def _identity(school: School) -> dict[str, Any]:
+    """What the owner has just answered about the school."""
+    return {"name": school.name, "timezone": school.timezone, "sender": school.sender}
+
+
+@app.command()
+def export(
+    to: Annotated[Path | None, typer.Argument(help="Where to write it; without, to standard output.")] = None,
+) -> None:
+    """The whole school of the settings as a school file: decisions, students and reported events."""
+    from patient_courier.settings import Settings
+    from patient_courier.store.database import Database
+    from patient_courier.store.definitions import load_definitions
+    from patient_courier.store.exporting import export_school
+
+    settings = Settings()
+    if not settings.database.exists():
+        problems.print(f"There is no school at {settings.database}.")
+        raise typer.Exit(2)
+    database = Database(settings.database)
+    database.migrate()
+    with database.reading() as session:
+        text = write_school(export_school(session, load_definitions(session, settings.address)))
+    if to is None:
+        print(text, end="")
+    else:
+        to.write_text(text, encoding="utf-8")
+
+
+@app.command()
+def rehearse(
+    file: Annotated[Path, typer.Argument(help="A school file.")],
+    as_json: Annotated[
+        bool, typer.Option("--json", help="One JSON object instead of lines to read.")
+    ] = False,
+    until: Annotated[str | None, typer.Option(help="Stop at this moment instead of the file's.")] = None,
+    student: Annotated[str | None, typer.Option(help="Only this student.")] = None,
+) -> None:
+    """Play the events of a school file in pretend time. Nothing is posted."""
+    try:
+        school = read_school(file.read_bytes())
+        stop = parse_moment(until) if until else None
+    except Unreadable as error:
+        for fault in error.faults:
+            print(f"{fault.pointer or '/'}: {fault.sentence}", file=sys.stderr)
+        raise typer.Exit(2) from error
+    except (OSError, ValueError) as error:
+        print(str(error), file=sys.stderr)
+        raise typer.Exit(2) from error
+    if student is not None and student not in {found.key for found in school.students}:
+        print(f"There is no student “{student}” in this file.", file=sys.stderr)
+        raise typer.Exit(2)
+    outcome = play(school, until=stop, student=student)
+    if as_json:
+        print(json.dumps(outcome.as_json(), ensure_ascii=False, indent=1))
+    else:
+        print_findings(console, school)
+        print_calendar(console, school, outcome)
+
+
+@app.command()
+def schema() -> None:
+    """The JSON Schema of the school file."""
+    print(json.dumps(SchoolFile.model_json_schema(by_alias=True), ensure_ascii=False, indent=2))
+
+
+@app.command(hidden=True)
+def openapi() -> None:
+    """The OpenAPI description that the front end's types are made from."""
+    from patient_courier.web.app import describe
+
+    found = describe().openapi()
+    print(json.dumps(found, indent=1, sort_keys=True))
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,60 @@
+"""What time it is: the real time, or the school clock of a practice school.
+
+The only module that looks at the computer's clock.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.store.tables import ClockRow
+
+
+@dataclass(frozen=True, slots=True)
+class SchoolClock:
+    """Where a school's time stands; ``moving_to`` is set while a practice clock is on its way."""
+
+    now: Instant
+    practice: bool
+    moving_to: Instant | None = None
+
+    @property
+    def horizon(self) -> Instant:
+        """Up to when things may happen."""
+        return self.moving_to or self.now
+
+
+def real_now() -> Instant:
+    """The real time."""
+    return Instant.now()
+
+
+def read_clock(session: Session) -> SchoolClock:
+    """The school's time. A practice clock stands still until the owner moves it."""
+    row = session.scalars(select(ClockRow)).one_or_none()
+    if row is None:
+        return SchoolClock(real_now(), practice=False)
+    return SchoolClock(row.now, practice=True, moving_to=row.moving_to)
+
+
+class ClockError(ValueError):
+    """The clock can't be moved like that; the message says why."""
+
+
+def move_clock(session: Session, to: Instant) -> None:
+    """Send the practice clock on its way; what falls due until then happens in order."""
+    clock = read_clock(session)
+    if not clock.practice:
+        raise ClockError("This school runs on real time, so its clock can't be moved.")
+    if to < clock.horizon:
+        raise ClockError("The school clock only moves forward. Choose a later moment.")
+    session.execute(update(ClockRow).values(moving_to=to))
+
+
+def set_clock(session: Session, now: Instant, *, arrived: bool) -> None:
+    """Note how far the practice clock has come."""
+    session.execute(update(ClockRow).values(now=now, **({"moving_to": None} if arrived else {})))

@@ -1,0 +1,137 @@
+"""From a read report to the engine: who is meant, whether it can be true, what is kept for the owner."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from hashlib import sha256
+
+from sqlalchemy import func, select
+from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.school.events import EventBase
+from patient_courier.core.school.file import Student
+from patient_courier.core.words import moment
+from patient_courier.dispatch.taking import Taken, take_events
+from patient_courier.intake.reading import Read, Reporter
+from patient_courier.store.opening import add_student
+from patient_courier.store.tables import ProblemRow, StudentRow
+
+# Course sites' clocks may run a little ahead of ours.
+CLOCK_SLACK_SECONDS = 300
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """One event that could not be used: its place in the batch and the reason."""
+
+    index: int
+    reason: str
+
+
+@dataclass(slots=True)
+class Receipt:
+    """What became of a batch."""
+
+    taken: Taken = field(default_factory=lambda: Taken(0, 0))
+    refused: list[Refusal] = field(default_factory=list)
+
+
+def receive(session: Session, definitions: Definitions, reports: Sequence[Read], now: Instant) -> Receipt:
+    """Take in the good events of a batch; keep the bad ones, with the reason, in Needs you."""
+    receipt, good = Receipt(), []
+    for index, report in enumerate(reports):
+        reason = report.refused
+        if report.event is not None:
+            try:
+                _check(definitions, report.event, now)
+                student = _student(session, report.student)
+                good.append(report.event.model_copy(update={"student": student}))
+            except ValueError as error:
+                reason = str(error)
+        if reason is not None:
+            receipt.refused.append(Refusal(index, reason))
+            keep_problem(session, report.raw, reason, now)
+    receipt.taken = take_events(session, definitions, good, now)
+    return receipt
+
+
+def keep_problem(session: Session, raw: object, reason: str, now: Instant) -> None:
+    """Keep an event that can't be used for the owner, once, however often it is sent."""
+    text = json.dumps(raw, sort_keys=True, ensure_ascii=False)
+    digest = sha256(text.encode()).hexdigest()
+    statement = insert(ProblemRow).on_conflict_do_nothing(index_elements=["digest"])
+    body = raw if isinstance(raw, dict) else {"body": raw}
+    session.connection().execute(
+        statement,
+        {"kind": "event", "at": now, "reason": reason, "body": body, "digest": digest, "done": False},
+    )
+
+
+def _check(definitions: Definitions, event: EventBase, now: Instant) -> None:
+    if event.at > now.add(seconds=CLOCK_SLACK_SECONDS):
+        zone = definitions.school.timezone
+        raise ValueError(
+            f"“at” lies in the future: {moment(event.at, zone)}, while the school's time is {moment(now, zone)} ({zone})"
+        )
+    missing = definitions.unknown(event.names())
+    if missing:
+        kind, key = missing
+        raise ValueError(
+            f"there is no {kind} “{key}” in this school; add it to the course's outline or mend the key"
+        )
+
+
+def _student(session: Session, who: str | Reporter) -> str:
+    """The key of the student who is meant; whoever is described and not known becomes known."""
+    if isinstance(who, str):
+        by = func.lower(StudentRow.email) == who.lower() if "@" in who else StudentRow.key == who
+        key = session.scalar(select(StudentRow.key).where(by).limit(1))
+        if key is None:
+            raise ValueError(
+                f"there is no student “{who}”; send the student as an object with “email” to add them"
+            )
+        return key
+    row = session.scalar(
+        select(StudentRow)
+        .where(StudentRow.key == who.key if who.key else func.lower(StudentRow.email) == who.email.lower())
+        .limit(1)
+    )
+    if row is None:
+        return _new(session, who)
+    row.email = who.email
+    for name in ("first_name", "last_name", "timezone"):
+        if getattr(who, name) is not None:
+            setattr(row, name, getattr(who, name))
+    if who.fields:
+        row.fields = {**row.fields, **who.fields}
+    session.flush()
+    return row.key
+
+
+def _new(session: Session, who: Reporter) -> str:
+    key = who.key or free_key(session, who.email.partition("@")[0].lower() or "student")
+    student = Student(
+        key=key,
+        email=who.email,
+        first_name=who.first_name,
+        last_name=who.last_name,
+        timezone=who.timezone,
+        news=bool(who.news),
+        fields=who.fields or {},
+    )
+    add_student(session, student)
+    return key
+
+
+def free_key(session: Session, wish: str) -> str:
+    """A key that no student has, like the wish."""
+    key, number = wish, 1
+    while session.scalar(select(StudentRow.id).where(StudentRow.key == key)) is not None:
+        number += 1
+        key = f"{wish}-{number}"
+    return key

@@ -1,0 +1,97 @@
+"""Reading what a course site reports: events in the form of the school file, the student by key, address or record."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from pydantic import Field, TypeAdapter, ValidationError, field_validator
+
+from patient_courier.core.reading import validation_faults
+from patient_courier.core.school.courses import check_email
+from patient_courier.core.school.events import Event, EventBase
+from patient_courier.core.school.file import FieldValue
+from patient_courier.core.school.values import Key, Model, Zone
+
+_EVENT: TypeAdapter[EventBase] = TypeAdapter(Event)
+MOST_EVENTS = 1000
+
+
+class Reporter(Model):
+    """A student as a course site describes them. Whoever is not known yet becomes known by this."""
+
+    email: Annotated[str, Field(max_length=320)]
+    key: Key | None = None
+    first_name: str | None = None
+    last_name: str | None = None
+    timezone: Zone | None = None
+    news: bool | None = None
+    fields: dict[str, FieldValue] | None = None
+
+    _email = field_validator("email")(check_email)
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """One reported event: either the event and who it is about, or the reason it can't be used."""
+
+    raw: Any
+    event: EventBase | None = None
+    student: str | Reporter = ""
+    refused: str | None = None
+
+
+class NotEvents(ValueError):
+    """The body is no event, no list of events and no {"events": […]}; nothing of it can be used."""
+
+
+def read_body(body: bytes, message_id: str) -> list[Read]:
+    """Read the events in a request body, each on its own.
+
+    Events without an id get one from the message they came in, so that a
+    message that is sent again changes nothing. Raises NotEvents.
+    """
+    try:
+        data = json.loads(body)
+    except ValueError as error:
+        raise NotEvents(f"The body is not JSON: {error}") from error
+    if isinstance(data, dict) and set(data) == {"events"}:
+        data = data["events"]
+    if isinstance(data, dict):
+        return [_read(data, message_id)]
+    if not isinstance(data, list) or not data:
+        raise NotEvents('Send one event, a list of events, or {"events": [...]}.')
+    if len(data) > MOST_EVENTS:
+        raise NotEvents(f"Send at most {MOST_EVENTS} events at once; these are {len(data)}.")
+    return [_read(item, f"{message_id}/{index}") for index, item in enumerate(data)]
+
+
+def _read(item: Any, fallback_id: str) -> Read:
+    if not isinstance(item, dict):
+        return Read(item, refused="An event is an object with “type”, “at” and “student”.")
+    who = item.get("student")
+    student: str | Reporter
+    if isinstance(who, dict):
+        try:
+            student = Reporter.model_validate(who)
+        except ValidationError as error:
+            return Read(item, refused=_reason(error, who, "/student"))
+    elif isinstance(who, str) and who:
+        student = who
+    else:
+        return Read(
+            item, refused="“student” is missing; it is a key, an e-mail address or an object with “email”."
+        )
+    data = {**item, "student": "unknown"}
+    data.setdefault("id", fallback_id)
+    try:
+        event = _EVENT.validate_python(data)
+    except ValidationError as error:
+        return Read(item, refused=_reason(error, data))
+    return Read(item, event=event, student=student)
+
+
+def _reason(error: ValidationError, data: Any, prefix: str = "") -> str:
+    found = validation_faults(error, data)
+    return "; ".join(f"{prefix}{fault.pointer or ''}: {fault.sentence}".removeprefix(": ") for fault in found)

@@ -1,0 +1,56 @@
+"""The mailroom: a mail server on loopback that keeps every message for the simulated inboxes."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from typing import Any
+
+import structlog
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import Envelope
+
+log = structlog.get_logger()
+Keep = Callable[[bytes, list[str]], None]
+
+
+class _Handler:
+    def __init__(self, keep: Keep) -> None:
+        self._keep = keep
+
+    async def handle_DATA(self, server: Any, session: Any, envelope: Envelope) -> str:
+        content = envelope.content
+        raw = content if isinstance(content, bytes) else str(content).encode()
+        try:
+            await asyncio.get_running_loop().run_in_executor(None, self._keep, raw, list(envelope.rcpt_tos))
+        except Exception as error:
+            log.error("mailroom could not keep a message", error=str(error))
+            return "451 the mailroom could not keep this message"
+        return "250 kept"
+
+
+class Mailroom:
+    """An SMTP server on 127.0.0.1; ``keep`` is given each message and its recipients, and must not forget it."""
+
+    def __init__(self, keep: Keep, port: int = 0) -> None:
+        """``port`` 0 takes a free one."""
+        self._controller = _LoopbackController(
+            _Handler(keep), hostname="127.0.0.1", port=port, decode_data=False
+        )
+
+    def start(self) -> int:
+        """Start listening; returns the port."""
+        self._controller.start()
+        assert self._controller.server is not None
+        return int(self._controller.server.sockets[0].getsockname()[1])
+
+    def stop(self) -> None:
+        self._controller.stop()
+
+
+class _LoopbackController(Controller):
+    def _trigger_server(self) -> None:
+        # The library connects once to wake its factory; with port 0 it must ask for the real port first.
+        assert self.server is not None
+        self.port = self.server.sockets[0].getsockname()[1]
+        super()._trigger_server()
