@@ -1,0 +1,126 @@
+"""The web application: the API, the intake, the links in letters, and the built front end."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request, Response
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse, JSONResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.middleware.trustedhost import TrustedHostMiddleware
+
+from patient_courier.dispatch.dispatcher import Post
+from patient_courier.web.places import (
+    courses,
+    deliveries,
+    drafting,
+    intake,
+    kept,
+    letters,
+    links,
+    practice,
+    rehearsals,
+    replays,
+    school,
+    sequences,
+    session,
+    students,
+    today,
+    versions,
+)
+
+STATIC = Path(__file__).parent / "static"
+_POLICY = (
+    "default-src 'self'; img-src 'self' https: data:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; "
+    "frame-src 'self'; frame-ancestors 'self'; base-uri 'none'; form-action 'self'"
+)
+
+
+def create_app(post: Post) -> FastAPI:
+    """The application over one school's post, which it starts and stops."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        post.start()
+        yield
+        post.stop()
+
+    app = FastAPI(title="Patient Courier", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.state.post = post
+    app.add_middleware(GZipMiddleware, minimum_size=1000)
+    if post.settings.demo:
+        # The demo signs its owner in by itself, so no other site may pass for it under another name.
+        app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
+    app.middleware("http")(_headers)
+    app.exception_handler(RequestValidationError)(_invalid)
+    _include_places(app)
+    if STATIC.is_dir():
+        app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
+    app.get("/{path:path}", include_in_schema=False)(_front_end)
+    return app
+
+
+def describe() -> FastAPI:
+    """The routes alone, without a school behind them, for the OpenAPI description."""
+    app = FastAPI(title="Patient Courier", version="0.1.0")
+    _include_places(app)
+    return app
+
+
+def _include_places(app: FastAPI) -> None:
+    # versions, kept and drafting come before sequences and courses: their addresses are longer ones of the same.
+    for place in (
+        session,
+        today,
+        versions,
+        kept,
+        drafting,
+        sequences,
+        courses,
+        rehearsals,
+        replays,
+        letters,
+        students,
+        deliveries,
+        practice,
+        school,
+        intake,
+        links,
+    ):
+        app.include_router(place.router)
+
+
+async def _headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+    answer = await call_next(request)
+    answer.headers["X-Content-Type-Options"] = "nosniff"
+    answer.headers["Referrer-Policy"] = "same-origin"
+    answer.headers.setdefault("Content-Security-Policy", _POLICY)
+    if request.url.path.startswith("/api"):
+        answer.headers["Cache-Control"] = "no-store"
+    return answer
+
+
+async def _invalid(request: Request, error: Exception) -> Response:
+    """Wrong input as one sentence, like every other refusal."""
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    place = " ".join(str(part) for part in first["loc"][1:])
+    message = str(first["msg"]).removeprefix("Value error, ")
+    return JSONResponse({"detail": f"{place}: {message}" if place else message}, status_code=422)
+
+
+def _front_end(path: str) -> Response:
+    """Every other address belongs to the front end, which knows its own places."""
+    if path.startswith(("api/", "intake/", "post/")):
+        return JSONResponse({"detail": "There is nothing at this address."}, status_code=404)
+    file = STATIC / path
+    if path and file.is_file() and file.resolve().is_relative_to(STATIC.resolve()):
+        return FileResponse(file)
+    index = STATIC / "index.html"
+    if not index.is_file():
+        return JSONResponse({"detail": "The front end has not been built. Run: make build"}, status_code=503)
+    return FileResponse(index, headers={"Cache-Control": "no-cache"})

@@ -1,0 +1,198 @@
+"""School: who it is, where it is, how it signs its letters, when it posts, and the intake key."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Response
+from pydantic import BaseModel, ValidationError
+from sqlalchemy import select
+from whenever import available_timezones
+
+from patient_courier.core.reading import Unreadable, as_data, read_school, validation_faults, write_school
+from patient_courier.core.school.courses import Course, School
+from patient_courier.core.school.events import OnSignedUp
+from patient_courier.core.school.letters import AnswersBlock
+from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.history import play_history
+from patient_courier.dispatch.taking import plan_clocks_anew
+from patient_courier.store.definitions import save_school
+from patient_courier.store.exporting import export_school
+from patient_courier.store.opening import NotEmpty, fill_school
+from patient_courier.store.tables import EventRow, StudentRow
+from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+
+router = APIRouter(prefix="/api/school", tags=["school"])
+
+
+class SchoolOut(BaseModel):
+    """The school in the form of the school file, and where events are reported to."""
+
+    body: dict[str, Any]
+    intake_address: str
+    intake_key: str
+    carrier: str
+
+
+class SchoolIn(BaseModel):
+    body: dict[str, Any]
+
+
+class InnerShort(BaseModel):
+    """A module, lesson or quiz to pick; ``key`` is its full reference."""
+
+    key: str
+    title: str
+    module: str
+
+
+class CourseShort(BaseModel):
+    """A course, enough to pick it or one of its parts."""
+
+    key: str
+    title: str
+    modules: list[InnerShort]
+    lessons: list[InnerShort]
+    quizzes: list[InnerShort]
+
+
+class Named(BaseModel):
+    key: str
+    title: str
+
+
+class ThingsOut(BaseModel):
+    """Everything of the school that a sequence or a condition can name."""
+
+    courses: list[CourseShort]
+    offers: list[Named]
+    letters: list[Named]
+    sequences: list[Named]
+    tags: list[str]
+    forms: list[str]
+    answers: list[Named]
+    fields: list[str]
+
+
+class FileIn(BaseModel):
+    """A school file as text."""
+
+    text: str
+
+
+class Imported(BaseModel):
+    students: int
+    events: int
+    sequences: int
+
+
+class ZonesOut(BaseModel):
+    zones: list[str]
+
+
+@router.get("")
+def get_school(user: SignedIn, post: ThePost, session: Reading) -> SchoolOut:
+    s = post.settings
+    return SchoolOut(
+        body=as_data(definitions_in(post, session).school),
+        intake_address=f"{s.address}/intake/events",
+        intake_key=post.secrets["intake"],
+        carrier=f"{s.smtp_host}:{s.smtp_port}"
+        if s.smtp_host
+        else "the built-in mailroom: nothing leaves this machine",
+    )
+
+
+@router.put("")
+def put_school(body: SchoolIn, user: SignedIn, post: ThePost, session: Writing) -> SchoolOut:
+    try:
+        school = School.model_validate(body.body)
+    except ValidationError as error:
+        fault = validation_faults(error, body.body)[0]
+        raise HTTPException(422, f"{fault.pointer.strip('/') or 'School'}: {fault.sentence}") from error
+    save_school(session, school)
+    session.flush()
+    plan_clocks_anew(session, definitions_in(post, session), read_clock(session).now)
+    return get_school(user, post, session)
+
+
+@router.get("/things")
+def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
+    definitions = definitions_in(post, session)
+    forms = session.scalars(select(EventRow.names).where(EventRow.type == "signed_up").limit(5000))
+    fields = session.scalars(select(StudentRow.fields).where(StudentRow.fields != {}).limit(5000))
+    wanted = {
+        m.form
+        for plan in definitions.sequences.values()
+        for m in plan.matchers
+        if isinstance(m, OnSignedUp) and m.form
+    }
+    return ThingsOut(
+        courses=[_short(course) for course in definitions.courses.values()],
+        offers=[Named(key=x.key, title=x.title) for x in definitions.offers.values()],
+        letters=[Named(key=key, title=x.letter.name or key) for key, x in definitions.letters.items()],
+        sequences=[Named(key=x.key, title=x.sequence.name or x.key) for x in definitions.sequences.values()],
+        tags=sorted(definitions.known_tags),
+        forms=sorted({found["form"] for found in forms} | wanted),
+        answers=[
+            Named(key=choice.key, title=choice.label)
+            for x in definitions.letters.values()
+            for block in x.letter.blocks
+            if isinstance(block, AnswersBlock)
+            for choice in block.answers
+        ],
+        fields=sorted({name for found in fields for name in found}),
+    )
+
+
+def _short(course: Course) -> CourseShort:
+    def inner(name: str) -> list[InnerShort]:
+        return [
+            InnerShort(key=f"{course.key}/{item.key}", title=item.title, module=module.title)
+            for module in course.modules
+            for item in getattr(module, name)
+        ]
+
+    modules = [InnerShort(key=f"{course.key}/{m.key}", title=m.title, module=m.title) for m in course.modules]
+    return CourseShort(
+        key=course.key,
+        title=course.title,
+        modules=modules,
+        lessons=inner("lessons"),
+        quizzes=inner("quizzes"),
+    )
+
+
+@router.get("/file")
+def export_file(user: SignedIn, post: ThePost, session: Reading) -> Response:
+    """The whole school as a school file."""
+    text = write_school(export_school(session, definitions_in(post, session)))
+    headers = {"Content-Disposition": 'attachment; filename="school.json"'}
+    return Response(text, media_type="application/json", headers=headers)
+
+
+@router.post("/file")
+def import_file(body: FileIn, user: SignedIn, post: ThePost, session: Writing) -> Imported:
+    """Put a school file into this school, which must be empty. Its events count as the past; nothing is posted for them."""
+    try:
+        file = read_school(body.text)
+    except Unreadable as error:
+        lines = [f"{fault.pointer or '/'}: {fault.sentence}" for fault in error.faults]
+        raise HTTPException(422, "\n".join(lines[:20])) from error
+    now = read_clock(session).now
+    try:
+        fill_school(session, file, now)
+        session.flush()
+        play_history(session, definitions_in(post, session), file.events, now)
+    except (NotEmpty, ValueError) as error:
+        raise HTTPException(409, str(error)) from error
+    plan_clocks_anew(session, definitions_in(post, session), now)
+    return Imported(students=len(file.students), events=len(file.events), sequences=len(file.sequences))
+
+
+@router.get("/zones")
+def zones(user: SignedIn) -> ZonesOut:
+    """Every time zone by name."""
+    return ZonesOut(
+        zones=sorted(zone for zone in available_timezones() if "/" in zone and not zone.startswith("Etc/"))
+    )

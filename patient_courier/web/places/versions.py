@@ -1,0 +1,200 @@
+"""Those who are inside a sequence: who is on which version, who was missed, and moving them on."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, HTTPException
+from pydantic import BaseModel
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from patient_courier.core import words
+from patient_courier.core.definitions import Definitions, Plan
+from patient_courier.core.moving import landing
+from patient_courier.core.school import sequences as s
+from patient_courier.core.story import matcher_words
+from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.sequences import landings, missed_starts, move_all
+from patient_courier.store.tables import RunRow, SequenceVersionRow, StudentRow
+from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.places.deliveries import student_name
+from patient_courier.web.places.sequences import SequenceBody, definitions_changed
+
+router = APIRouter(prefix="/api/sequences", tags=["sequences"])
+
+
+class VersionOut(BaseModel):
+    """A saved version; ``inside`` is how many students are on it now."""
+
+    version: int
+    saved: str
+    inside: int
+    current: bool
+
+
+class LandingOut(BaseModel):
+    """Students on an older version at one step, and where they would land in the one in force."""
+
+    version: int
+    here: str
+    number: int
+    kind: str
+    sentence: str
+
+
+class VersionsOut(BaseModel):
+    versions: list[VersionOut]
+    landings: list[LandingOut]
+
+
+class MovedOut(BaseModel):
+    moved: int
+
+
+class MissedOut(BaseModel):
+    """A start that came while the sequence was paused."""
+
+    student: str
+    name: str
+    what: str
+    at: str
+
+
+class Effect(BaseModel):
+    """What saving would mean for those inside: they finish on their version; if moved, this is where they land."""
+
+    inside: int
+    landings: list[LandingOut]
+
+
+def _known(definitions: Definitions, key: str) -> Plan:
+    plan = definitions.sequences.get(key)
+    if plan is None:
+        raise HTTPException(404, "There is no such sequence. It may have been renamed.")
+    return plan
+
+
+@router.get("/{key}/versions")
+def versions(key: str, user: SignedIn, post: ThePost, session: Reading) -> VersionsOut:
+    definitions = definitions_in(post, session)
+    plan = _known(definitions, key)
+    zone = definitions.school.timezone
+    inside = dict(
+        session.execute(
+            select(RunRow.version, func.count())
+            .where(RunRow.sequence == key, RunRow.outcome.is_(None))
+            .group_by(RunRow.version)
+        ).all()
+    )
+    rows = session.execute(
+        select(SequenceVersionRow.version, SequenceVersionRow.saved)
+        .where(SequenceVersionRow.key == key)
+        .order_by(SequenceVersionRow.version.desc())
+    )
+    return VersionsOut(
+        versions=[
+            VersionOut(
+                version=version,
+                saved=words.moment(saved, zone),
+                inside=inside.get(version, 0),
+                current=version == plan.version,
+            )
+            for version, saved in rows
+        ],
+        landings=[
+            _landing(definitions, definitions.plans[(key, version)], plan, step, number)
+            for version, step, _, number in landings(session, definitions, key)
+        ],
+    )
+
+
+def _landing(definitions: Definitions, old: Plan, new: Plan, step: str | None, number: int) -> LandingOut:
+    found = landing(old, new, step)
+    here = step_words(definitions, old, step)
+    there = step_words(definitions, new, found.step)
+    sentence = {
+        "stays": "go on where they are",
+        "again": f"stay at “{there}”, as it is now",
+        "onward": f"go on with “{there}”, since their step is gone",
+        "ends": "are finished, since nothing comes after their step any more",
+    }[found.kind]
+    return LandingOut(version=old.version, here=here, number=number, kind=found.kind, sentence=sentence)
+
+
+def step_words(definitions: Definitions, plan: Plan, step: str | None) -> str:
+    """A step in a few words."""
+    if step is None or step not in plan.places:
+        return "the beginning"
+    match found := plan.places[step].step:
+        case s.Send() | s.Tell():
+            letter = definitions.letters.get(found.letter)
+            return (letter.letter.name if letter else "") or found.letter
+        case s.Wait():
+            length = words.span(found.for_.value) if found.for_ else ""
+            return " ".join(
+                x for x in ("wait", length, f"until {found.at.format_iso()[:5]}" if found.at else "") if x
+            )
+        case s.WaitFor():
+            return f"wait for: {matcher_words(definitions, found.event)}"
+        case s.Waypoint():
+            return f"waypoint: {matcher_words(definitions, found.reach)}"
+    return found.do.replace("_", " ")  # type: ignore[attr-defined]
+
+
+@router.post("/{key}/effect")
+def effect_of_saving(key: str, body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -> Effect:
+    """What saving this form of the sequence would do to the people inside. Saves nothing."""
+    definitions = definitions_in(post, session)
+    plan = definitions.sequences.get(key)
+    try:
+        sequence = s.Sequence.model_validate({**body, "key": key})
+    except ValueError:
+        return Effect(inside=0, landings=[])
+    if plan is None:
+        return Effect(inside=0, landings=[])
+    new = Plan(sequence, plan.version + 1, plan.order)
+    rows = session.execute(
+        select(RunRow.version, RunRow.step, func.count())
+        .where(RunRow.sequence == key, RunRow.outcome.is_(None))
+        .group_by(RunRow.version, RunRow.step)
+    ).all()
+    return Effect(
+        inside=sum(number for _, _, number in rows),
+        landings=[
+            _landing(definitions, definitions.plans[(key, version)], new, step, number)
+            for version, step, number in rows
+        ],
+    )
+
+
+@router.post("/{key}/move")
+def move(key: str, user: SignedIn, post: ThePost, session: Writing) -> MovedOut:
+    """Move everyone on older versions to the one in force."""
+    definitions = definitions_in(post, session)
+    _known(definitions, key)
+    now = read_clock(session).now
+    counts = move_all(session, definitions, key, now)
+    definitions_changed(session, post, now)
+    return MovedOut(moved=counts.total())
+
+
+@router.get("/{key}/missed")
+def missed(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[MissedOut]:
+    """Who would have come in while the sequence was paused."""
+    definitions = definitions_in(post, session)
+    _known(definitions, key)
+    found = missed_starts(session, definitions, key, read_clock(session).now)
+    people = _people(session, {one.student_id for one in found})
+    zone = definitions.school.timezone
+    return [
+        MissedOut(
+            student=people[one.student_id].key,
+            name=student_name(people[one.student_id]),
+            what=words.what_happened(definitions, one.what),
+            at=words.moment(one.what.at, zone),
+        )
+        for one in found
+    ]
+
+
+def _people(session: Session, ids: set[int]) -> dict[int, StudentRow]:
+    return {row.id: row for row in session.scalars(select(StudentRow).where(StudentRow.id.in_(ids)))}
