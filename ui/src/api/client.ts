@@ -1,0 +1,44 @@
+import createClient, { type Middleware } from "openapi-fetch";
+
+import type { components, paths } from "./schema";
+
+export type Api = components["schemas"];
+
+/** A refusal by the server, worded for the owner. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+let csrf = "";
+export function useCsrf(token: string): void {
+  csrf = token;
+}
+
+const guard: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
+    return request;
+  },
+  async onResponse({ response }) {
+    if (response.ok) return response;
+    const body: unknown = await response.clone().json().catch(() => null);
+    const detail = body && typeof body === "object" && "detail" in body ? String(body.detail) : "";
+    throw new Refusal(response.status, detail || `The server answered ${response.status}. Try again in a moment.`);
+  },
+  onError() {
+    return new Refusal(0, "Patient Courier can't be reached. Is it still running? What you typed is kept here.");
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(guard);
+
+/** The data of an answer; refusals have been thrown by then. */
+export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
+  return (await answer).data as T;
+}

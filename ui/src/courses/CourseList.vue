@@ -1,0 +1,56 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import Input from "ant-design-vue/es/input";
+import Modal from "ant-design-vue/es/modal";
+import { ref } from "vue";
+import { useRouter } from "vue-router";
+
+import { api, data } from "../api/client";
+import EmptyState from "../parts/EmptyState.vue";
+import { freeKey } from "../parts/keys";
+import { useNotice } from "../parts/notice";
+import PageHead from "../parts/PageHead.vue";
+
+const router = useRouter();
+const notice = useNotice();
+const client = useQueryClient();
+const asking = ref(false);
+const title = ref("");
+const { data: courses } = useQuery({ queryKey: ["course-list"], queryFn: () => data(api.GET("/api/courses")) });
+const create = useMutation({
+  mutationFn: async () => {
+    const key = freeKey(title.value, (courses.value ?? []).map((course) => course.key));
+    await data(api.PUT("/api/courses/{key}", { params: { path: { key } }, body: { title: title.value.trim(), modules: [] } }));
+    return key;
+  },
+  onSuccess: (key) => {
+    void client.invalidateQueries();
+    void router.push(`/courses/${key}?tab=outline`);
+  },
+  onError: (error) => notice.refused(error),
+});
+</script>
+
+<template>
+  <PageHead title="Courses"><Button type="primary" @click="asking = true">New course</Button></PageHead>
+  <div class="room">
+    <EmptyState v-if="courses && !courses.length" title="No courses yet">Make a course and give it an outline, or bring in a school file under School.</EmptyState>
+    <RouterLink v-for="course in courses" :key="course.key" :to="`/courses/${course.key}`" class="sheet course">
+      <h2>{{ course.title }}</h2>
+      <p class="soft">{{ course.summary }}</p>
+      <div class="facts"><span><b class="postmark">{{ course.active }}</b> active</span><span v-if="course.silent" class="warn"><b class="postmark">{{ course.silent }}</b> silent for a week</span><span><b class="postmark">{{ course.finished }}</b> finished</span></div>
+      <div class="label">{{ course.modules }} modules · {{ course.lessons }} lessons · {{ course.quizzes }} quizzes · {{ course.letters }} letters along the way</div>
+    </RouterLink>
+  </div>
+  <Modal v-model:open="asking" title="New course" ok-text="Make it" cancel-text="Cancel" :ok-button-props="{ disabled: !title.trim() }" @ok="create.mutate()">
+    <label>What is it called?<Input v-model:value="title" autofocus @press-enter="title.trim() && create.mutate()" /></label>
+  </Modal>
+</template>
+
+<style scoped>
+.room { padding: 18px 22px; display: grid; grid-template-columns: repeat(auto-fill, minmax(330px, 1fr)); gap: 14px; }
+.course { padding: 16px 18px; color: var(--ink); text-decoration: none; display: flex; flex-direction: column; gap: 8px; min-width: 0; overflow-wrap: anywhere; } .course:hover { border-color: var(--act); }
+.course p { margin: 0; } .facts { display: flex; gap: 18px; flex-wrap: wrap; margin-top: auto; } .facts b { font-size: 19px; } .warn { color: var(--warn); }
+@media (max-width: 720px) { .room { padding: 14px; grid-template-columns: minmax(0, 1fr); } }
+</style>

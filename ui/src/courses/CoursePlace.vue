@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import Modal from "ant-design-vue/es/modal";
+import Tabs from "ant-design-vue/es/tabs";
+import { computed, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+import { api, type Api, data } from "../api/client";
+import { short } from "../api/things";
+import EmptyState from "../parts/EmptyState.vue";
+import { useNotice } from "../parts/notice";
+import PageHead from "../parts/PageHead.vue";
+import CourseLine from "./CourseLine.vue";
+import MedianPost from "./MedianPost.vue";
+import OutlineEdit from "./OutlineEdit.vue";
+
+const props = defineProps<{ id: string }>();
+const route = useRoute();
+const router = useRouter();
+const client = useQueryClient();
+const notice = useNotice();
+const tab = ref(route.query.tab === "outline" ? "outline" : "line");
+const silent = ref(7);
+const asked = ref<{ stop: Api["StopOut"]; silent: boolean } | null>(null);
+watch(tab, (now) => void router.replace({ query: now === "line" ? {} : { tab: now } }));
+
+const { data: line, error } = useQuery({
+  queryKey: ["line", computed(() => props.id), silent],
+  queryFn: () => data(api.GET("/api/courses/{key}/line", { params: { path: { key: props.id }, query: { silent_days: silent.value } } })),
+});
+const { data: there } = useQuery({
+  queryKey: ["stop-students", computed(() => props.id), computed(() => asked.value?.stop.id), silent],
+  queryFn: () => data(api.GET("/api/courses/{key}/students", { params: { path: { key: props.id }, query: { stop: asked.value?.stop.id ?? "", silent_days: silent.value } } })),
+  enabled: computed(() => asked.value !== null),
+});
+const shown = computed(() => (there.value ?? []).filter((one) => !asked.value?.silent || one.silent));
+const worst = computed(() => line.value?.stops.find((stop) => stop.id === line.value?.worst));
+const draft = useMutation({
+  mutationFn: (stop: string) => data(api.POST("/api/courses/{key}/nudge", { params: { path: { key: props.id } }, body: { stop } })),
+  onSuccess: ({ key }) => {
+    notice.done("Drafted, with a letter. Read it, change it, rehearse it; nothing goes out until you run it.");
+    void client.invalidateQueries();
+    void router.push(`/sequences/${key}`);
+  },
+  onError: (refused) => notice.refused(refused),
+});
+</script>
+
+<template>
+  <template v-if="line">
+    <PageHead :title="line.title" :above="{ to: '/courses', name: 'Courses' }">
+      <template #beside><span class="pill wide-only">{{ line.stops.filter((s) => s.kind === "module").length }} modules · {{ line.stops.filter((s) => s.kind === "lesson").length }} lessons · {{ line.stops.filter((s) => s.kind === "quiz").length }} quizzes</span></template>
+    </PageHead>
+    <Tabs v-model:active-key="tab" class="tabs"><Tabs.TabPane key="line" tab="Course line" /><Tabs.TabPane key="outline" tab="Outline and set-up" /></Tabs>
+    <div v-if="tab === 'line'" class="desk">
+      <CourseLine v-model:silent="silent" :line="line" @who="(stop, only) => (asked = { stop, silent: only })" @nudge="(stop) => draft.mutate(stop)" />
+      <aside class="side">
+        <section v-if="worst">
+          <h2>“{{ short(worst.title) }}” is where they stop</h2>
+          <p>{{ worst.silent }} of the {{ worst.here }} students there have done nothing for {{ line.silent_days }} days or more. No letter covers it.</p>
+          <Button type="primary" :loading="draft.isPending.value" @click="draft.mutate(worst.id)">Draft a nudge here</Button>
+        </section>
+        <section v-else><h2>No gaps</h2><p class="soft">Wherever students have gone quiet, a letter is hung.</p></section>
+        <MedianPost :id="id" />
+        <section><h2>Reached the end</h2><p v-if="line.reached_end.whole"><b class="postmark rate">{{ line.reached_end.percent }}%</b> {{ line.reached_end.part }} of {{ line.reached_end.whole }} · {{ line.reached_end.low }}–{{ line.reached_end.high }}% likely range</p><p v-else class="soft">Nobody has enrolled yet.</p></section>
+      </aside>
+    </div>
+    <OutlineEdit v-else :id="id" />
+    <Modal :open="asked !== null" :title="asked ? `${asked.silent ? 'Silent' : 'Standing'} at “${asked.stop.title}”` : ''" :footer="null" @cancel="asked = null">
+      <ul class="who"><li v-for="one in shown" :key="one.key"><RouterLink :to="`/students/${one.key}`">{{ one.name }}</RouterLink> <span class="label">last seen {{ one.last_seen }}{{ one.silent ? " · silent" : "" }}</span></li></ul>
+      <p v-if="there && !shown.length" class="soft">Nobody.</p>
+    </Modal>
+  </template>
+  <template v-else-if="error"><PageHead title="Course" :above="{ to: '/courses', name: 'Courses' }" /><EmptyState title="This course can't be shown">{{ error.message }}</EmptyState></template>
+</template>
+
+<style scoped>
+.tabs { padding: 0 22px; background: var(--sheet2); flex: none; } .tabs :deep(.ant-tabs-nav) { margin: 0; } .tabs :deep(.ant-tabs-ink-bar) { background: var(--red); } .tabs :deep(.ant-tabs-tab-btn) { color: var(--ink) !important; }
+.desk { display: grid; grid-template-columns: minmax(0, 1fr) 314px; flex: 1; min-height: 0; }
+.side { background: var(--sheet); border-left: 1px solid var(--rule); padding: 16px 18px; overflow-y: auto; display: flex; flex-direction: column; gap: 18px; } .side section { border-bottom: 1px solid var(--rule2); padding-bottom: 16px; } .side p { margin: 6px 0 10px; } .rate { font-size: 21px; }
+.who { max-height: 55vh; overflow-y: auto; padding-left: 18px; } .who li { padding: 3px 0; }
+@media (max-width: 1000px) { .desk { display: block; overflow: auto; } .side { border-left: 0; border-top: 1px solid var(--rule); } .tabs { padding: 0 14px; } }
+</style>

@@ -1,0 +1,150 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import Checkbox from "ant-design-vue/es/checkbox";
+import Input from "ant-design-vue/es/input";
+import InputNumber from "ant-design-vue/es/input-number";
+import { computed, ref, watch } from "vue";
+
+import { api, data } from "../api/client";
+import DurationInput from "../parts/DurationInput.vue";
+import { useDraft } from "../parts/draft";
+import { freeKey } from "../parts/keys";
+import { useNotice } from "../parts/notice";
+
+interface Item { key: string; title: string; minutes?: number | null; pass_mark?: number; url?: string | null }
+interface Module { key: string; title: string; unlocks?: string | null; lessons: Item[]; quizzes: Item[] }
+interface Course { key: string; title: string; summary: string; url: string | null; review_url: string | null; access: string | null; certificate: { approval: boolean } | null; modules: Module[] }
+interface Offer { key: string; title: string; price: { amount: string; currency: string } | null; courses: string[]; tags: string[] }
+
+const props = defineProps<{ id: string }>();
+const client = useQueryClient();
+const notice = useNotice();
+const file = ref<HTMLInputElement>();
+const { current, changed, restored, begin, undo, redo, discard, settle, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
+const { data: found } = useQuery({ queryKey: ["course", computed(() => props.id)], queryFn: () => data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } })) });
+watch(found, (now) => {
+  if (now && (!current.value || !changed.value)) begin(now.body as unknown as Course);
+}, { immediate: true });
+const course = computed(() => current.value as Course);
+const offers = computed(() => (found.value?.offers ?? []) as unknown as Offer[]);
+const typed = (event: Event) => (event.target as HTMLInputElement).value;
+const keys = (kind: "lessons" | "quizzes") => course.value.modules.flatMap((module) => module[kind].map((item) => item.key));
+
+function moveModule(at: number, by: number): void {
+  const modules = [...course.value.modules];
+  const [module] = modules.splice(at, 1);
+  if (module) modules.splice(at + by, 0, module);
+  course.value.modules = modules;
+}
+/** Up and down among its neighbours, and over the edge into the module before or behind. */
+function moveItem(m: number, kind: "lessons" | "quizzes", at: number, by: number): void {
+  const from = course.value.modules[m];
+  const item = from?.[kind][at];
+  if (!from || !item) return;
+  const to = at + by;
+  if (to >= 0 && to < from[kind].length) {
+    from[kind].splice(at, 1);
+    from[kind].splice(to, 0, item);
+    return;
+  }
+  const other = course.value.modules[m + by];
+  if (!other) return;
+  from[kind].splice(at, 1);
+  if (by < 0) other[kind].push(item);
+  else other[kind].unshift(item);
+}
+function addModule(): void {
+  const key = freeKey(`m${course.value.modules.length + 1}`, course.value.modules.map((module) => module.key));
+  course.value.modules.push({ key, title: `Module ${course.value.modules.length + 1}`, unlocks: null, lessons: [], quizzes: [] });
+}
+function addItem(module: Module, kind: "lessons" | "quizzes"): void {
+  const stem = kind === "lessons" ? "l" : "q";
+  const key = freeKey(`${stem}${keys(kind).length + 1}`, keys(kind));
+  module[kind].push(kind === "lessons" ? { key, title: "New lesson", minutes: null, url: null } : { key, title: "New quiz", pass_mark: 70, url: null });
+}
+
+const save = useMutation({
+  mutationFn: () => data(api.PUT("/api/courses/{key}", { params: { path: { key: props.id } }, body: current.value as unknown as Record<string, unknown> })),
+  onSuccess: () => {
+    settle();
+    notice.done("Saved. The course line shows it.");
+    void client.invalidateQueries();
+  },
+  onError: (error) => notice.refused(error),
+});
+const read = useMutation({
+  mutationFn: (text: string) => data(api.POST("/api/courses/{key}/outline", { params: { path: { key: props.id } }, body: { text } })),
+  onSuccess: (now) => {
+    current.value = now.body as unknown as Course;
+    notice.done("Read. Look it over, then save.");
+  },
+  onError: (error) => notice.refused(error),
+});
+async function take(event: Event): Promise<void> {
+  const chosen = (event.target as HTMLInputElement).files?.[0];
+  if (chosen) read.mutate(await chosen.text());
+  if (file.value) file.value.value = "";
+}
+const saveOffer = useMutation({
+  mutationFn: (body: Offer) => data(api.PUT("/api/courses/{key}/offer", { params: { path: { key: props.id } }, body: { body: body as unknown as Record<string, unknown> } })),
+  onSuccess: () => {
+    notice.done("The offer is saved.");
+    void client.invalidateQueries();
+  },
+  onError: (error) => notice.refused(error),
+});
+function addOffer(): void {
+  saveOffer.mutate({ key: freeKey(`${props.id}-once`, offers.value.map((one) => one.key)), title: course.value.title, price: null, courses: [props.id], tags: [] });
+}
+function setTitle(one: Offer, title: string): void {
+  if (title.trim() && title !== one.title) saveOffer.mutate({ ...one, title: title.trim() });
+}
+function setPrice(one: Offer, text: string): void {
+  const found = /^\s*([A-Za-z]{3})?\s*(\d+(?:[.,]\d{1,2})?)\s*([A-Za-z]{3})?\s*$/.exec(text);
+  if (text.trim() && !found) notice.refused(new Error("Write a price like EUR 149.00."));
+  else saveOffer.mutate({ ...one, price: found ? { amount: (found[2] ?? "0").replace(",", "."), currency: (found[1] ?? found[3] ?? "EUR").toUpperCase() } : null });
+}
+</script>
+
+<template>
+  <div v-if="current" class="room">
+    <div class="bar">
+      <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
+      <a :href="`/api/courses/${id}/outline.csv`" download><Button>Outline as CSV</Button></a>
+      <Button :loading="read.isPending.value" @click="file?.click()">Read outline from CSV</Button><input ref="file" type="file" accept=".csv,text/csv" class="visually-hidden" aria-label="Outline as CSV" @change="take" />
+      <span class="grow"></span><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate()">{{ changed ? "Save the course" : "Saved" }}</Button>
+    </div>
+    <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
+    <section class="sheet box two">
+      <label>Title<Input v-model:value="course.title" /></label>
+      <label>Where it is learnt<Input :value="course.url ?? ''" placeholder="https://…" @change="(e: Event) => (course.url = typed(e) || null)" /></label>
+      <label>In one sentence<Input v-model:value="course.summary" /></label>
+      <label>Where feedback is written<Input :value="course.review_url ?? ''" placeholder="https://…" @change="(e: Event) => (course.review_url = typed(e) || null)" /></label>
+      <label>Access lasts <span class="inline"><DurationInput v-model="course.access" label="Access lasts" /> (0: no end)</span></label>
+      <div class="inline"><Checkbox :checked="course.certificate !== null" @change="(e) => (course.certificate = e.target.checked ? { approval: false } : null)">Certificate</Checkbox><Checkbox v-if="course.certificate" v-model:checked="course.certificate.approval">after your approval</Checkbox></div>
+    </section>
+    <section v-for="(module, m) in course.modules" :key="module.key" class="sheet box">
+      <header class="inline"><b class="postmark">{{ m + 1 }}</b><Input v-model:value="module.title" :aria-label="`Title of module ${m + 1}`" class="title" />
+        <label class="inline label">opens after <DurationInput v-model="module.unlocks" :label="`Module ${m + 1} opens after`" /></label>
+        <Button size="small" type="text" :disabled="!m" :aria-label="`Move module ${m + 1} up`" @click="moveModule(m, -1)">↑</Button><Button size="small" type="text" :disabled="m === course.modules.length - 1" :aria-label="`Move module ${m + 1} down`" @click="moveModule(m, 1)">↓</Button>
+        <Button size="small" type="text" @click="course.modules.splice(m, 1)">Remove</Button></header>
+      <div v-for="(lesson, at) in module.lessons" :key="lesson.key" class="item"><Input v-model:value="lesson.title" :aria-label="`Lesson ${lesson.key}`" /><span class="inline label"><InputNumber :value="lesson.minutes ?? undefined" :min="0" :aria-label="`Minutes of ${lesson.title}`" class="num" @change="(n) => (lesson.minutes = n === null || n === '' ? null : Number(n))" /> min</span>
+        <Button size="small" type="text" :aria-label="`Move ${lesson.title} up`" @click="moveItem(m, 'lessons', at, -1)">↑</Button><Button size="small" type="text" :aria-label="`Move ${lesson.title} down`" @click="moveItem(m, 'lessons', at, 1)">↓</Button><Button size="small" type="text" @click="module.lessons.splice(at, 1)">Remove</Button></div>
+      <div v-for="(quiz, at) in module.quizzes" :key="quiz.key" class="item"><span class="inline"><span class="pill">Quiz</span><Input v-model:value="quiz.title" :aria-label="`Quiz ${quiz.key}`" /></span><span class="inline label">pass <InputNumber v-model:value="quiz.pass_mark" :min="0" :max="100" :aria-label="`Pass mark of ${quiz.title}`" class="num" /> %</span>
+        <Button size="small" type="text" :aria-label="`Move ${quiz.title} up`" @click="moveItem(m, 'quizzes', at, -1)">↑</Button><Button size="small" type="text" :aria-label="`Move ${quiz.title} down`" @click="moveItem(m, 'quizzes', at, 1)">↓</Button><Button size="small" type="text" @click="module.quizzes.splice(at, 1)">Remove</Button></div>
+      <div class="inline"><Button size="small" @click="addItem(module, 'lessons')">Add a lesson</Button><Button size="small" @click="addItem(module, 'quizzes')">Add a quiz</Button></div>
+    </section>
+    <Button class="add" @click="addModule">Add a module</Button>
+    <section class="sheet box"><h2>Offers that give this course</h2>
+      <div v-for="one in offers" :key="one.key" class="item"><Input :value="one.title" :aria-label="`Title of offer ${one.key}`" @blur="(e: Event) => setTitle(one, typed(e))" /><Input :value="one.price ? `${one.price.currency} ${one.price.amount}` : ''" placeholder="free" :aria-label="`Price of ${one.title}`" class="price" @blur="(e: Event) => setPrice(one, typed(e))" /><span class="label postmark">{{ one.key }}</span></div>
+      <div><Button size="small" @click="addOffer">Add an offer</Button></div></section>
+  </div>
+</template>
+
+<style scoped>
+.room { padding: 16px 22px 40px; overflow: auto; display: flex; flex-direction: column; gap: 12px; } .bar, .inline { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .grow { flex: 1; }
+.box { padding: 12px 16px; display: flex; flex-direction: column; gap: 6px; } .two { display: grid; grid-template-columns: repeat(auto-fit, minmax(280px, 1fr)); gap: 10px 18px; } label:not(:global(.ant-checkbox-wrapper)) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } label.inline { flex-direction: row; }
+.title { font: 600 15px var(--title); width: 300px; max-width: 100%; } .item { display: grid; grid-template-columns: minmax(160px, 1fr) auto auto auto auto; gap: 8px; align-items: center; padding-left: 20px; } .num { width: 68px; } .price { width: 130px; } .add { align-self: flex-start; } .note { background: var(--warn-bg); color: var(--warn); padding: 7px 14px; border-radius: 6px; }
+@media (max-width: 720px) { .room { padding: 12px; } .item { grid-template-columns: minmax(0, 1fr) auto; padding-left: 0; } }
+</style>

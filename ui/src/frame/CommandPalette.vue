@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
+import Input from "ant-design-vue/es/input";
+import Modal from "ant-design-vue/es/modal";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+
+import { api, data } from "../api/client";
+import { useThings } from "../api/things";
+
+/** Go anywhere by name (Ctrl or ⌘ K), and the single keys (?). */
+const props = defineProps<{ places: { to: string; name: string }[] }>();
+const router = useRouter();
+const { things } = useThings();
+const open = ref(false);
+const help = ref(false);
+const typed = ref("");
+const at = ref(0);
+const box = ref<{ focus: () => void }>();
+const { data: students } = useQuery({
+  queryKey: ["students", "palette", typed],
+  queryFn: () => data(api.GET("/api/students", { params: { query: { q: typed.value } } })),
+  enabled: computed(() => open.value && typed.value.trim().length > 1),
+});
+const found = computed(() => {
+  const all = [
+    ...props.places.map((place) => ({ to: place.to, name: place.name, kind: "Place" })),
+    ...(things.value?.courses ?? []).map((one) => ({ to: `/courses/${one.key}`, name: one.title, kind: "Course" })),
+    ...(things.value?.sequences ?? []).flatMap((one) => [{ to: `/sequences/${one.key}`, name: one.title, kind: "Sequence" }, { to: `/sequences/${one.key}/rehearsal`, name: `${one.title}`, kind: "Rehearse" }]),
+    ...(things.value?.letters ?? []).map((one) => ({ to: `/letters/${one.key}`, name: one.title, kind: "Letter" })),
+  ];
+  const words = typed.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const fitting = all.filter((one) => words.every((word) => `${one.kind} ${one.name}`.toLowerCase().includes(word)));
+  const people = words.length ? (students.value?.items ?? []).slice(0, 6).map((one) => ({ to: `/students/${one.key}`, name: `${one.name} · ${one.email}`, kind: "Student" })) : [];
+  return [...fitting.slice(0, 12), ...people];
+});
+watch(typed, () => (at.value = 0));
+watch(open, (now) => {
+  typed.value = "";
+  if (now) void nextTick(() => window.setTimeout(() => box.value?.focus(), 80));
+});
+function go(index: number): void {
+  const chosen = found.value[index];
+  if (!chosen) return;
+  open.value = false;
+  void router.push(chosen.to);
+}
+function inside(event: KeyboardEvent): void {
+  if (event.key === "ArrowDown") at.value = Math.min(at.value + 1, found.value.length - 1);
+  else if (event.key === "ArrowUp") at.value = Math.max(at.value - 1, 0);
+  else if (event.key === "Enter") go(at.value);
+  else return;
+  event.preventDefault();
+}
+let first = "";
+function key(event: KeyboardEvent): void {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+    event.preventDefault();
+    open.value = !open.value;
+    return;
+  }
+  const typing = (event.target as HTMLElement).closest("input, textarea, select, [contenteditable], .ant-select, .ant-modal, .desk");
+  if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === "?") help.value = true;
+  else if (first === "g") {
+    const place = props.places.find((one) => one.name[0]?.toLowerCase() === event.key);
+    if (place) void router.push(place.to);
+    first = "";
+    return;
+  }
+  first = event.key === "g" ? "g" : "";
+}
+onMounted(() => window.addEventListener("keydown", key));
+onBeforeUnmount(() => window.removeEventListener("keydown", key));
+const KEYS = [
+  ["Ctrl K or ⌘ K", "go anywhere by name"], ["g, then a letter", "go to a place: g t Today, g c Courses, g s Sequences …"], ["?", "this list"],
+  ["↑ ↓", "in a sequence: choose a step"], ["l w f b p t d r e", "add a letter, wait, wait for, branch, waypoint, tag, date, repeat, end behind it"], ["Alt ↑ ↓", "move it up or down"], ["Alt → ←", "move it into the lane above, or out of its lane"], ["c · Delete", "copy it · remove it"], ["Ctrl Z · Ctrl Shift Z", "take back · do again"],
+];
+defineExpose({ show: () => (open.value = true) });
+</script>
+
+<template>
+  <Modal v-model:open="open" :footer="null" :closable="false" width="560px" wrap-class-name="palette" title="Go to">
+    <Input ref="box" v-model:value="typed" placeholder="A place, course, sequence, letter or student" aria-label="Go to" role="combobox" aria-expanded="true" aria-controls="palette-found" @keydown="inside" />
+    <ul id="palette-found" role="listbox" aria-label="Found" class="found"><li v-for="(one, index) in found" :key="one.to + one.kind" role="option" :aria-selected="index === at" :class="{ at: index === at }" @click="go(index)" @mousemove="at = index"><span class="label kind">{{ one.kind }}</span>{{ one.name }}</li></ul>
+    <p v-if="!found.length" class="soft">Nothing is called that.</p>
+  </Modal>
+  <Modal v-model:open="help" title="Keys" :footer="null"><table class="plain"><tbody><tr v-for="[keys, what] in KEYS" :key="keys"><td class="postmark">{{ keys }}</td><td>{{ what }}</td></tr></tbody></table></Modal>
+</template>
+
+<style scoped>
+.found { list-style: none; margin: 8px 0 0; padding: 0; max-height: 50vh; overflow-y: auto; } .found li { padding: 6px 10px; border-radius: 5px; cursor: pointer; overflow-wrap: anywhere; } .found .at { background: var(--act-bg); } .kind { display: inline-block; width: 78px; }
+</style>

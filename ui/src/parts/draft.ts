@@ -1,0 +1,84 @@
+import { computed, ref, watch } from "vue";
+import { onBeforeRouteLeave } from "vue-router";
+
+import { useNotice } from "./notice";
+
+/**
+ * Something being edited: kept in this browser at every change, so that a
+ * reload loses nothing, with steps back and forward.
+ */
+export function useDraft<T extends object>(name: () => string) {
+  const saved = ref("");
+  const current = ref<T | null>(null);
+  const past = ref<string[]>([]);
+  const future = ref<string[]>([]);
+  const restored = ref(false);
+  const notice = useNotice();
+  let last = "";
+
+  const text = computed(() => (current.value ? JSON.stringify(current.value) : ""));
+  const changed = computed(() => current.value !== null && text.value !== saved.value);
+  const place = () => `draft:${name()}`;
+
+  /** Begin with what the server has; an unsaved draft from earlier goes before it. */
+  function begin(found: T): void {
+    saved.value = JSON.stringify(found);
+    const kept = localStorage.getItem(place());
+    restored.value = kept !== null && kept !== saved.value;
+    last = restored.value && kept ? kept : saved.value;
+    current.value = JSON.parse(last) as T;
+    past.value = [];
+    future.value = [];
+  }
+
+  watch(text, (now) => {
+    if (!now || now === last) return;
+    past.value = [...past.value.slice(-99), last];
+    future.value = [];
+    last = now;
+    if (now === saved.value) localStorage.removeItem(place());
+    else localStorage.setItem(place(), now);
+  });
+
+  function show(state: string): void {
+    last = state;
+    current.value = JSON.parse(state) as T;
+    if (state === saved.value) localStorage.removeItem(place());
+    else localStorage.setItem(place(), state);
+  }
+  function undo(): void {
+    const before = past.value.at(-1);
+    if (before === undefined) return;
+    past.value = past.value.slice(0, -1);
+    future.value = [...future.value, last];
+    show(before);
+  }
+  function redo(): void {
+    const after = future.value.at(-1);
+    if (after === undefined) return;
+    future.value = future.value.slice(0, -1);
+    past.value = [...past.value, last];
+    show(after);
+  }
+  /** Forget what was changed and show what is saved. */
+  function discard(): void {
+    past.value = [...past.value, last];
+    show(saved.value);
+    restored.value = false;
+  }
+  /** What is on screen is saved now. */
+  function settle(): void {
+    saved.value = text.value;
+    restored.value = false;
+    localStorage.removeItem(place());
+  }
+
+  onBeforeRouteLeave(async (to, from) => {
+    // What lies below this place, such as a rehearsal, takes the draft along.
+    if (!changed.value || to.path.startsWith(`${from.path}/`)) return true;
+    const leave = await notice.ask("Leave without saving?", "Your changes stay in this browser until you come back to them.", "Leave");
+    return leave;
+  });
+
+  return { current, changed, restored, begin, undo, redo, discard, settle, canUndo: computed(() => past.value.length > 0), canRedo: computed(() => future.value.length > 0) };
+}

@@ -1,0 +1,121 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import InputNumber from "ant-design-vue/es/input-number";
+import Modal from "ant-design-vue/es/modal";
+import { computed, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+import { api, type Api, data } from "../api/client";
+import EmptyState from "../parts/EmptyState.vue";
+import { useNotice } from "../parts/notice";
+import PageHead from "../parts/PageHead.vue";
+import StudentPick from "../parts/StudentPick.vue";
+import NewStudent from "../students/NewStudent.vue";
+import StudentInbox from "./StudentInbox.vue";
+
+const route = useRoute();
+const router = useRouter();
+const client = useQueryClient();
+const notice = useNotice();
+const student = computed({
+  get: () => String(route.query.as ?? ""),
+  set: (as) => void router.replace({ query: { as } }),
+});
+const open = ref<string | null>(null);
+const scores = ref<Record<string, number>>({});
+const making = ref(false);
+const fresh = { email: "", first_name: "", last_name: "", timezone: "", news: true };
+const form = ref({ ...fresh });
+
+const { data: room } = useQuery({
+  queryKey: ["classroom", student],
+  queryFn: () => data(api.GET("/api/practice/classroom/{student}", { params: { path: { student: student.value } } })),
+  enabled: computed(() => student.value !== ""),
+});
+const { data: who } = useQuery({
+  queryKey: ["student", student],
+  queryFn: () => data(api.GET("/api/students/{key}", { params: { path: { key: student.value } } })),
+  enabled: computed(() => student.value !== ""),
+});
+const mine = computed(() => room.value?.courses.filter((course) => course.status) ?? []);
+const shop = computed(() => room.value?.offers.filter((offer) => !offer.bought) ?? []);
+const free = computed(() => room.value?.courses.filter((course) => !course.status && !room.value?.offers.some((o) => o.courses.length === 1 && o.courses[0] === course.title)) ?? []);
+watch(mine, (now) => {
+  if (!now.some((course) => course.key === open.value)) open.value = now[0]?.key ?? null;
+});
+
+const act = useMutation({
+  mutationFn: (what: Omit<Api["Action"], "student">) => data(api.POST("/api/practice/do", { body: { student: student.value, ...what } })),
+  onSuccess: (receipt) => {
+    if (!receipt.taken) notice.done("That was known already.");
+    void client.invalidateQueries();
+    // The letter is posted a moment after the event is in.
+    for (const wait of [300, 900]) window.setTimeout(() => void client.invalidateQueries({ queryKey: ["inbox"] }), wait);
+  },
+  onError: (error) => notice.refused(error),
+});
+const make = useMutation({
+  mutationFn: () => data(api.POST("/api/students", { body: { ...form.value, timezone: form.value.timezone || null } })),
+  onSuccess: ({ key }) => {
+    making.value = false;
+    form.value = { ...fresh };
+    student.value = key;
+    void client.invalidateQueries();
+  },
+  onError: (error) => notice.refused(error),
+});
+</script>
+
+<template>
+  <PageHead title="Practice classroom">
+    <template #beside><span class="soft wide-only">Be a student, and see what the post does.</span></template>
+    <StudentPick v-model="student" label="Be this student" style="width: 240px" /><Button @click="making = true">Make a student</Button>
+  </PageHead>
+  <div v-if="student && room" class="desk">
+    <section class="class">
+      <p v-if="who" class="soft">You are <b><bdi>{{ who.name }}</bdi></b>. Where you live it is <span class="postmark">{{ who.local_time }}</span> ({{ who.zone.split("/").at(-1)?.replaceAll("_", " ") }}).</p>
+      <div v-if="shop.length || free.length" class="shop">
+        <article v-for="offer in shop" :key="offer.key" class="sheet offer"><b>{{ offer.title }}</b><span class="postmark">{{ offer.price }}</span>
+          <Button type="primary" :loading="act.isPending.value" @click="act.mutate({ do: 'buy', object: offer.key })">Buy</Button></article>
+        <article v-for="course in free" :key="course.key" class="sheet offer"><b>{{ course.title }}</b><span class="postmark">free</span>
+          <Button :loading="act.isPending.value" @click="act.mutate({ do: 'enrol', object: course.key })">Join</Button></article>
+      </div>
+      <article v-for="course in mine" :key="course.key" class="sheet course">
+        <button class="head" :aria-expanded="open === course.key" @click="open = open === course.key ? null : course.key"><h2>{{ course.title }}</h2><span class="label">{{ course.progress }}% · {{ course.status }}</span></button>
+        <div v-if="open === course.key" class="outline">
+          <div v-for="module in course.modules" :key="module.key">
+            <h3>{{ module.title }} <span v-if="module.done" class="well">✓ finished</span></h3>
+            <div v-for="lesson in module.lessons" :key="lesson.key" class="stop" :class="{ done: lesson.done }">
+              <span>{{ lesson.title }} <span class="label">{{ lesson.minutes }} min</span></span>
+              <span v-if="lesson.done" class="well">✓ finished</span>
+              <span v-else class="acts"><Button size="small" type="text" @click="act.mutate({ do: 'start', object: lesson.key })">Open</Button><Button size="small" @click="act.mutate({ do: 'complete', object: lesson.key })">Finish</Button></span>
+            </div>
+            <div v-for="quiz in module.quizzes" :key="quiz.key" class="stop quiz">
+              <span>Quiz: {{ quiz.title }} <span class="label">pass at {{ quiz.pass_mark }}%{{ quiz.score !== null ? ` · last time ${quiz.score}%` : "" }}</span></span>
+              <span v-if="quiz.passed" class="well">✓ passed</span>
+              <span v-else class="acts"><InputNumber :value="scores[quiz.key] ?? 80" :min="0" :max="100" size="small" :aria-label="`Score in ${quiz.title}`" @change="(n) => (scores[quiz.key] = Number(n ?? 0))" /><Button size="small" @click="act.mutate({ do: 'take_quiz', object: quiz.key, score: scores[quiz.key] ?? 80 })">Hand in</Button></span>
+            </div>
+          </div>
+        </div>
+      </article>
+      <p v-for="offer in room.offers.filter((o) => o.bought)" :key="offer.key" class="refund">You bought {{ offer.title }}. <button class="link" @click="act.mutate({ do: 'refund', object: offer.key })">Ask for the money back</button></p>
+    </section>
+    <StudentInbox :student="student" class="inbox" />
+  </div>
+  <EmptyState v-else-if="!student" title="Who do you want to be?">
+    Choose a student above, or make one up. Then buy First Hive and watch the inbox.<br /><br /><Button type="primary" size="large" @click="making = true">Make a student</Button>
+  </EmptyState>
+  <Modal v-model:open="making" title="Make a student" ok-text="Make" cancel-text="Cancel" :confirm-loading="make.isPending.value" :ok-button-props="{ disabled: !form.email.includes('@') }" @ok="make.mutate()"><NewStudent v-model="form" /></Modal>
+</template>
+
+<style scoped>
+.desk { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 480px); flex: 1; min-height: 0; }
+.class { padding: 16px 22px 40px; overflow-y: auto; display: flex; flex-direction: column; gap: 14px; } .class p { margin: 0; }
+.shop { display: grid; grid-template-columns: repeat(auto-fill, minmax(200px, 1fr)); gap: 10px; } .offer { padding: 10px 14px; display: grid; grid-template-columns: 1fr auto; gap: 6px; align-items: center; } .offer b { grid-column: 1 / -1; font-family: var(--title); }
+.course .head { display: flex; justify-content: space-between; gap: 10px; align-items: baseline; width: 100%; text-align: left; background: none; border: 0; padding: 12px 14px; cursor: pointer; color: var(--ink); } .course .label { white-space: nowrap; }
+.outline { padding: 0 14px 12px; } .outline h3 { margin: 10px 0 3px; } .well { color: var(--well); font: 13px "Public Sans Variable", sans-serif; white-space: nowrap; }
+.stop { display: flex; justify-content: space-between; gap: 10px; align-items: center; padding: 4px 0 4px 12px; border-left: 2px solid var(--rule); } .stop.done { border-color: var(--well); } .quiz { border-left-style: dashed; } .acts { display: flex; gap: 6px; flex: none; }
+.refund { color: var(--soft); font-size: 13px; } .inbox { border-left: 1px solid var(--rule); }
+@media (max-width: 900px) { .desk { display: block; overflow: auto; } .inbox { border-left: 0; border-top: 1px solid var(--rule); } .class { overflow: visible; padding: 14px; } }
+</style>

@@ -1,0 +1,29 @@
+import { createRouter, createWebHistory } from "vue-router";
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: "/", redirect: "/today" },
+    { path: "/today", component: () => import("./today/TodayPlace.vue") },
+    { path: "/courses", component: () => import("./courses/CourseList.vue") },
+    { path: "/courses/:id", component: () => import("./courses/CoursePlace.vue"), props: true },
+    { path: "/sequences", component: () => import("./sequences/SequenceList.vue") },
+    { path: "/sequences/:id", component: () => import("./sequences/SequenceEditor.vue"), props: true },
+    { path: "/sequences/:id/rehearsal", component: () => import("./rehearsal/RehearsalPlace.vue"), props: true },
+    { path: "/letters", component: () => import("./letters/LetterList.vue") },
+    { path: "/letters/:id", component: () => import("./letters/LetterEditor.vue"), props: true },
+    { path: "/students", component: () => import("./students/StudentList.vue") },
+    { path: "/students/:id", component: () => import("./students/StudentPage.vue"), props: true },
+    { path: "/dispatch", component: () => import("./log/DispatchLog.vue") },
+    { path: "/dispatch/:id", component: () => import("./log/DeliveryPage.vue"), props: true },
+    { path: "/practice", component: () => import("./practice/PracticeClassroom.vue") },
+    { path: "/school", component: () => import("./school/SchoolPlace.vue") },
+    { path: "/:rest(.*)", component: () => import("./frame/NotFound.vue") },
+  ],
+});
+
+router.afterEach((to) => {
+  const place = to.path.split("/")[1] ?? "";
+  const name = { today: "Today", courses: "Courses", sequences: "Sequences", letters: "Letters", students: "Students", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
+  document.title = name ? `${name} · Patient Courier` : "Patient Courier";
+});

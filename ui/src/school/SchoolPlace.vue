@@ -1,0 +1,108 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import Checkbox from "ant-design-vue/es/checkbox";
+import Input from "ant-design-vue/es/input";
+import InputNumber from "ant-design-vue/es/input-number";
+import Select from "ant-design-vue/es/select";
+import { computed, ref, watch } from "vue";
+
+import { api, type Api, data } from "../api/client";
+import type { School } from "../api/school-file";
+import { useDraft } from "../parts/draft";
+import { useNotice } from "../parts/notice";
+import PageHead from "../parts/PageHead.vue";
+import HoursEdit from "../sequences/HoursEdit.vue";
+
+const client = useQueryClient();
+const notice = useNotice();
+const { current, changed, begin, settle } = useDraft<School>(() => "school");
+const shown = ref(false);
+const { data: found } = useQuery({ queryKey: ["school"], queryFn: () => data(api.GET("/api/school")) });
+const { data: zones } = useQuery({ queryKey: ["zones"], queryFn: () => data(api.GET("/api/school/zones")), staleTime: Infinity });
+watch(found, (now) => {
+  if (now && (!current.value || !changed.value)) begin(now.body as unknown as School);
+}, { immediate: true });
+// Only read behind v-if, once both are there.
+const school = computed(() => current.value as School);
+const about = computed(() => found.value as Api["SchoolOut"]);
+const hours = computed({
+  get: () => current.value?.posting_hours !== null,
+  set: (on) => current.value && (current.value.posting_hours = on ? { from: "09:00", to: "19:00", days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], zone: "student" } : null),
+});
+const set = <K extends keyof School>(name: K, value: School[K]) => current.value && (current.value[name] = value);
+const typed = (event: Event) => (event.target as HTMLInputElement).value || null;
+const save = useMutation({
+  mutationFn: () => data(api.PUT("/api/school", { body: { body: current.value as unknown as Record<string, unknown> } })),
+  onSuccess: () => {
+    settle();
+    notice.done("Saved. It holds from the next letter on.");
+    void client.invalidateQueries();
+  },
+  onError: (error) => notice.refused(error),
+});
+const file = ref<HTMLInputElement>();
+const wrong = ref("");
+const bring = useMutation({
+  mutationFn: (text: string) => data(api.POST("/api/school/file", { body: { text } })),
+  onSuccess: (now) => {
+    wrong.value = "";
+    notice.done(`Imported: ${now.students} students, ${now.events} events, ${now.sequences} sequences.`);
+    localStorage.removeItem("draft:school");
+    void client.invalidateQueries();
+  },
+  onError: (error) => (wrong.value = error.message),
+});
+async function take(event: Event): Promise<void> {
+  const chosen = (event.target as HTMLInputElement).files?.[0];
+  if (chosen) bring.mutate(await chosen.text());
+  if (file.value) file.value.value = "";
+}
+</script>
+
+<template>
+  <PageHead title="School"><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate()">{{ changed ? "Save" : "Saved" }}</Button></PageHead>
+  <div v-if="current && found" class="room">
+    <section class="sheet box">
+      <h2>Who writes</h2>
+      <label>Name of the school<Input v-model:value="school.name" /></label>
+      <label>Letters are signed by<Input v-model:value="school.sender.name" /></label>
+      <label>and come from<Input v-model:value="school.sender.email" type="email" /></label>
+      <label>Replies go to<Input :value="school.reply_to ?? ''" placeholder="the same address" @input="(e: Event) => set('reply_to', typed(e))" /></label>
+      <label>Postal address, printed below every letter<textarea v-model="school.postal_address" rows="2" class="area"></textarea></label>
+      <label>Where students sign in<Input :value="school.login_url ?? ''" placeholder="https://…" @input="(e: Event) => set('login_url', typed(e))" /></label>
+    </section>
+    <section class="sheet box">
+      <h2>When letters go out</h2>
+      <label>The school's time zone<Select v-model:value="school.timezone" show-search v-named="'Time zone'" :options="(zones?.zones ?? []).map((zone) => ({ value: zone, label: zone.replaceAll('_', ' ') }))" option-filter-prop="label" /></label>
+      <Checkbox v-model:checked="hours">Keep to posting hours</Checkbox>
+      <HoursEdit v-if="school.posting_hours" v-model="school.posting_hours" />
+      <label>At most this many letters to one student a day (empty: no limit)<InputNumber :value="school.daily_limit ?? undefined" :min="1" :max="50" @change="(n) => set('daily_limit', n ? Number(n) : null)" /></label>
+      <p class="soft">Hours and limit are for course help and news. Service letters, such as access and receipts, always go at once.</p>
+    </section>
+    <section class="sheet box">
+      <h2>Where events come in</h2>
+      <p class="soft">Your course site reports purchases and finished lessons here, signed with the key (Standard Webhooks).</p>
+      <dl><dt class="label">Address</dt><dd class="postmark">{{ about.intake_address }}</dd>
+        <dt class="label">Key</dt><dd class="postmark"><template v-if="shown">{{ about.intake_key }}</template><button v-else class="link" @click="shown = true">Show the key</button></dd>
+        <dt class="label">Letters leave through</dt><dd>{{ about.carrier }}</dd></dl>
+    </section>
+    <section class="sheet box">
+      <h2>Files in and out</h2>
+      <p class="soft">A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.</p>
+      <div><a href="/api/school/file" download="school.json"><Button>Export the school</Button></a></div>
+      <div><Button :loading="bring.isPending.value" @click="file?.click()">Import a school file</Button><input ref="file" type="file" accept=".json,application/json" class="visually-hidden" aria-label="School file" @change="take" /></div>
+      <p class="soft">Importing works into an empty school only. What the file says happened counts as the past; nothing is posted for it.</p>
+      <pre v-if="wrong" class="wrong" role="alert">{{ wrong }}</pre>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.room { padding: 18px 22px 32px; display: grid; grid-template-columns: repeat(auto-fit, minmax(330px, 1fr)); gap: 18px; align-items: start; max-width: 1180px; }
+.box { padding: 14px 18px 18px; display: flex; flex-direction: column; gap: 12px; } label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 4px; color: var(--soft); } p { margin: 0; }
+.area { border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; color: var(--ink); background: #fff; font: inherit; resize: vertical; }
+dl { display: grid; gap: 2px; margin: 0; } dd { margin: 0 0 8px; overflow-wrap: anywhere; }
+@media (max-width: 720px) { .room { padding: 14px; grid-template-columns: minmax(0, 1fr); } }
+.wrong { color: var(--red); white-space: pre-wrap; max-height: 200px; overflow: auto; margin: 0; }
+</style>

@@ -1,0 +1,34 @@
+<script setup lang="ts">
+import Button from "ant-design-vue/es/button";
+
+import type { Matcher } from "../api/school-file";
+import { useThings } from "../api/things";
+import MatcherRow from "./MatcherRow.vue";
+
+/** A list of events, any of which will do. */
+const matchers = defineModel<Matcher[]>({ required: true });
+const props = defineProps<{ add: string; first?: string }>();
+const { courses } = useThings();
+const change = (index: number, matcher: Matcher) => (matchers.value = matchers.value.map((found, at) => (at === index ? matcher : found)));
+function more(): void {
+  const on = props.first ?? "enrolled";
+  const course = on === "refunded" ? {} : courses.value[0] ? { course: courses.value[0].key } : {};
+  matchers.value = [...matchers.value, { on, ...course }];
+}
+</script>
+
+<template>
+  <div class="matchers">
+    <div v-for="(matcher, index) in matchers" :key="index" class="one">
+      <span class="soft">{{ index ? "or" : "When a student" }}</span>
+      <MatcherRow :model-value="matcher" @update:model-value="(now) => change(index, now)" />
+      <Button type="text" size="small" @click="matchers = matchers.filter((_, at) => at !== index)">Remove</Button>
+    </div>
+    <Button size="small" @click="more">{{ matchers.length ? add : first ? add : "Choose what happens" }}</Button>
+  </div>
+</template>
+
+<style scoped>
+.matchers { width: min(400px, 80vw); display: flex; flex-direction: column; gap: 14px; align-items: flex-start; max-height: 60vh; overflow-y: auto; padding: 2px; }
+.one { display: flex; flex-direction: column; gap: 6px; width: 100%; align-items: flex-start; }
+</style>

@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import Modal from "ant-design-vue/es/modal";
+import { computed } from "vue";
+
+import { api, data } from "../api/client";
+import { useNotice } from "../parts/notice";
+
+/** Who is on which version, and moving those on older ones to the one in force. */
+const props = defineProps<{ open: boolean; id: string }>();
+const emit = defineEmits<{ close: [] }>();
+const client = useQueryClient();
+const notice = useNotice();
+const { data: found } = useQuery({
+  queryKey: ["versions", computed(() => props.id)],
+  queryFn: () => data(api.GET("/api/sequences/{key}/versions", { params: { path: { key: props.id } } })),
+  enabled: computed(() => props.open),
+});
+const move = useMutation({
+  mutationFn: () => data(api.POST("/api/sequences/{key}/move", { params: { path: { key: props.id } } })),
+  onSuccess: ({ moved }) => {
+    notice.done(`${moved} moved to the newest version.`);
+    void client.invalidateQueries();
+    emit("close");
+  },
+  onError: (error) => notice.refused(error),
+});
+</script>
+
+<template>
+  <Modal :open="open" title="Versions" :footer="null" @cancel="emit('close')">
+    <table v-if="found" class="plain"><thead><tr><th>Version</th><th>Saved</th><th>Inside now</th></tr></thead>
+      <tbody><tr v-for="one in found.versions" :key="one.version"><td class="postmark">{{ one.version }}<template v-if="one.current"> · in force</template></td><td>{{ one.saved }}</td><td class="postmark">{{ one.inside }}</td></tr></tbody></table>
+    <template v-if="found?.landings.length">
+      <p class="soft">Those on older versions finish there, unless you move them:</p>
+      <ul><li v-for="(one, index) in found.landings" :key="index"><b class="postmark">{{ one.number }}</b> on version {{ one.version }} at “{{ one.here }}” {{ one.sentence }}.</li></ul>
+      <Button type="primary" :loading="move.isPending.value" @click="move.mutate()">Move them to the newest version</Button>
+    </template>
+  </Modal>
+</template>
+
+<style scoped>
+p { margin: 12px 0 6px; } ul { padding-left: 18px; } li { padding: 2px 0; }
+</style>

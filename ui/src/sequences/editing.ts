@@ -1,0 +1,26 @@
+import type { InjectionKey, Ref } from "vue";
+
+import type { Api } from "../api/client";
+import type { Step } from "../api/school-file";
+
+/** What every card in the editor needs to know, given once by the editor. */
+export interface Editing {
+  chosen: Ref<string>;
+  marks: Ref<Map<string, Api["MarkOut"]>>;
+  phrases: Ref<Record<string, string[]>>;
+  findings: Ref<Api["FindingOut"][]>;
+  figures: Ref<Record<string, Api["StepFigures"]>>;
+  letters: Ref<Map<string, Api["LetterSummary"]>>;
+  names: Ref<Map<string, string>>;
+  add: (kind: string, owner: string | null, lane: string, index: number) => void;
+  who: (step: string) => void;
+  mend: (finding: Api["FindingOut"]) => void;
+}
+
+export const EDITING: InjectionKey<Editing> = Symbol("editing");
+
+/** A step in a few words, for labels. */
+export function stepName(step: Step, editing: Editing): string {
+  if (step.do === "send" || step.do === "tell") return editing.letters.value.get(step.letter ?? "")?.name ?? "a letter";
+  return step.do.replace("_", " ");
+}

@@ -1,0 +1,83 @@
+<script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import { computed } from "vue";
+
+import { api, data } from "../api/client";
+import EmptyState from "../parts/EmptyState.vue";
+import PageHead from "../parts/PageHead.vue";
+
+const props = defineProps<{ id: string }>();
+const key = computed(() => props.id);
+const { data: student, error } = useQuery({ queryKey: ["student", key], queryFn: () => data(api.GET("/api/students/{key}", { params: { path: { key: key.value } } })) });
+const { data: frame } = useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
+
+/** The timeline in days, newest first. */
+const days = computed(() => {
+  const found: { day: string; items: NonNullable<typeof student.value>["timeline"] }[] = [];
+  for (const item of student.value?.timeline ?? []) {
+    if (found.at(-1)?.day !== item.day) found.push({ day: item.day, items: [] });
+    found.at(-1)?.items.push(item);
+  }
+  return found;
+});
+const OUTCOME: Record<string, string> = { finished: "finished", left: "left early", stopped: "stopped", stuck: "stuck" };
+</script>
+
+<template>
+  <template v-if="student">
+    <PageHead :title="student.name" :above="{ to: '/students', name: 'Students' }">
+      <template #beside><span class="soft">{{ student.email }}</span></template>
+      <RouterLink v-if="frame?.clock.practice" :to="{ path: '/practice', query: { as: student.key } }"><Button>Be this student</Button></RouterLink>
+    </PageHead>
+    <div class="room">
+      <section class="sheet time">
+        <EmptyState v-if="!days.length" title="Nothing has happened yet">Here you will see what this student does, and what the post does about it.</EmptyState>
+        <div v-for="(day, index) in days" :key="index" class="day">
+          <h3 class="postmark">{{ day.day }}</h3>
+          <ol>
+            <li v-for="(item, at) in day.items" :key="at" :class="item.kind">
+              <span class="postmark clock">{{ item.clock }}</span>
+              <div v-if="item.kind === 'did'">{{ item.text }}</div>
+              <div v-else class="letter">
+                <span class="airmail"></span>
+                <RouterLink :to="`/dispatch/${item.delivery}`">{{ item.text }}</RouterLink>
+                <div class="label">{{ item.kind === "sent" ? "Sent" : item.kind === "held" ? "Kept back" : "Not sent" }} · {{ item.detail }}</div>
+              </div>
+            </li>
+          </ol>
+        </div>
+      </section>
+      <aside>
+        <section class="sheet box"><h2>Courses</h2>
+          <p v-if="!student.courses.length" class="soft">In no course yet.</p>
+          <div v-for="course in student.courses" :key="course.course" class="course"><b>{{ course.title }}</b><div class="bar"><i :style="{ width: course.progress + '%' }"></i></div><span class="label">{{ course.progress }}% · {{ course.status }}</span></div>
+        </section>
+        <section class="sheet box"><h2>Sequences</h2>
+          <p v-if="!student.runs.length" class="soft">In none.</p>
+          <div v-for="(run, index) in student.runs" :key="index" class="run"><RouterLink :to="`/sequences/${run.sequence}`">{{ run.name }}</RouterLink>
+            <div class="label">{{ run.outcome === "open" ? (run.until ? `inside, goes on ${run.until}` : "inside") : OUTCOME[run.outcome] }} · since {{ run.started }}</div></div>
+        </section>
+        <section class="sheet box"><h2>Post</h2>
+          <p>Their time: {{ student.local_time }}<br /><span class="label">{{ student.own_zone ? student.zone : `${student.zone}, the school's, as theirs is not known` }}</span></p>
+          <p>{{ student.news ? "Wants news" : "Does not want news" }}<template v-if="!student.address_works"><br /><b class="bad">Their address does not work</b></template></p>
+          <p v-if="student.tags.length" class="tags"><span v-for="tag in student.tags" :key="tag" class="luggage">{{ tag }}</span></p>
+          <p v-for="(value, name) in student.fields" :key="name"><span class="label">{{ name }}</span> {{ value }}</p>
+        </section>
+      </aside>
+    </div>
+  </template>
+  <template v-else-if="error"><PageHead title="Student" :above="{ to: '/students', name: 'Students' }" /><EmptyState title="This student can't be shown">{{ error.message }}</EmptyState></template>
+</template>
+
+<style scoped>
+.room { display: grid; grid-template-columns: minmax(0, 1fr) 300px; gap: 18px; padding: 18px 22px 32px; align-items: start; }
+.time { padding: 6px 18px 14px; } .day { padding-top: 12px; } .day h3 { font: 700 14px var(--mark); border-bottom: 1px solid var(--rule2); padding-bottom: 4px; }
+ol { list-style: none; margin: 0; padding: 0; } li { display: grid; grid-template-columns: 52px minmax(0, 1fr); gap: 8px; padding: 5px 0; overflow-wrap: anywhere; } .clock { color: var(--soft); padding-top: 1px; }
+.letter { border: 1px solid var(--rule); border-radius: 4px; padding: 0 12px 6px; overflow: hidden; max-width: 520px; } .letter .airmail { display: block; margin: 0 -12px 5px; } .letter a { font: 600 14.5px var(--title); color: var(--ink); text-decoration: none; }
+.not_sent .letter, .held .letter { border-style: dashed; background: var(--sheet2); } .not_sent .airmail, .held .airmail { visibility: hidden; } .not_sent .letter a { text-decoration: line-through; color: var(--soft); }
+aside { display: flex; flex-direction: column; gap: 14px; } .box { padding: 12px 14px; } .box h2 { margin-bottom: 6px; } .box p { margin: 0 0 6px; }
+.course, .run { padding: 4px 0; } .bar { height: 5px; background: var(--rule2); border-radius: 3px; margin: 3px 0; } .bar i { display: block; height: 100%; background: #38699c; border-radius: 3px; }
+.tags { display: flex; flex-wrap: wrap; gap: 6px; } .bad { color: var(--red); }
+@media (max-width: 900px) { .room { grid-template-columns: minmax(0, 1fr); padding: 14px; } aside { order: -1; } }
+</style>
