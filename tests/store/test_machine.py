@@ -1,0 +1,255 @@
+"""Whatever order of events, crashes, pauses, changes and clock moves: what must never happen does not."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections import Counter
+from email.message import EmailMessage
+from pathlib import Path
+
+from hypothesis import HealthCheck, settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
+from sqlalchemy import select
+from whenever import Instant
+
+from patient_courier.core.checks import sequence_findings
+from patient_courier.core.school.sequences import Sequence
+from patient_courier.core.school.values import parse_moment
+from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.outbox import Outbox
+from patient_courier.dispatch.sequences import move_all, pause, run
+from patient_courier.dispatch.taking import take_events, wake_due
+from patient_courier.post.links import LinkSigner
+from patient_courier.store.definitions import save_sequence
+from patient_courier.store.mail import keep_message
+from patient_courier.store.states import load_states
+from patient_courier.store.tables import (
+    ClockRow,
+    DeliveryRow,
+    EventRow,
+    ProblemRow,
+    RunRow,
+    SequenceRow,
+    StudentRow,
+)
+from tests.generated import _WHATS, KEYS, LETTERS, matchers, number, steps, tame
+from tests.live import LiveSchool
+from tests.schools import read, school, sequence
+
+START = parse_moment("2026-03-01T08:00:00Z")
+PEOPLE = [
+    {"key": "ana", "email": "ana@example.org", "first_name": "Ana", "news": True},
+    {"key": "kai", "email": "kai@example.org", "timezone": "America/Los_Angeles", "news": True},
+]
+AGAIN = st.sampled_from(["once", "once_per_subject", "when_finished", "every_time"])
+
+
+class Crash(Exception):
+    """The machine stops here."""
+
+
+class Carrier:
+    """A carrier that keeps what it is given, and sometimes stops right before or after that."""
+
+    def __init__(self, live: LiveSchool) -> None:
+        self.live, self.crash, self.handed = live, "", Counter[str]()
+
+    def post(self, mail: EmailMessage, sender: str, recipients: list[str]) -> None:
+        crash, self.crash = self.crash, ""
+        if crash == "before":
+            raise Crash
+        name = str(mail["Message-ID"]).strip("<>")
+        self.handed[name] += 1
+        with self.live.database.writing() as session:
+            keep_message(session, message_id=name, recipient=recipients[0], sent=START, subject="", raw=b"")
+        if crash == "after":
+            raise Crash
+
+    def close(self) -> None: ...
+
+
+class Courier(RuleBasedStateMachine):
+    @initialize(data=st.data())
+    def open(self, data: st.DataObject) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+        self.bodies = {key: self.draw(data, key) for key in KEYS}
+        tame(list(self.bodies.values()))
+        file = read(
+            school(
+                list(self.bodies.values()),
+                [],
+                *LETTERS,
+                students=PEOPLE,
+                school={"posting_hours": {"from": "09:00", "to": "19:00"}, "daily_limit": 2},
+            )
+        )
+        self.live = LiveSchool(self.folder / "school.db", file, START)
+        self.carrier = Carrier(self.live)
+        self.fresh_outbox()
+
+    @staticmethod
+    def draw(data: st.DataObject, key: str) -> dict:
+        starts = data.draw(st.lists(st.one_of(matchers, st.just({"on": "enrolled"})), min_size=1, max_size=2))
+        leaves = data.draw(st.lists(matchers, max_size=1))
+        return sequence(key, number(data.draw(steps())), *starts, again=data.draw(AGAIN), leaves=leaves)
+
+    def fresh_outbox(self) -> None:
+        signer = LinkSigner("secret", "https://post.example")
+        bounced = lambda session, student, at: None  # noqa: E731
+        self.outbox = Outbox(
+            self.live.database,
+            self.live.library.load,
+            self.carrier,
+            signer,
+            asks_mailroom=True,
+            on_bounce=bounced,
+        )
+        self.outbox.recover()
+
+    def now(self) -> Instant:
+        with self.live.database.reading() as session:
+            return read_clock(session).now
+
+    def post(self) -> None:
+        try:
+            self.outbox.empty()
+        except Crash:
+            self.fresh_outbox()
+            self.outbox.empty()
+
+    @rule(
+        what=_WHATS,
+        who=st.sampled_from(["ana", "kai"]),
+        late=st.sampled_from([0, 0, 0, 30]),
+        crash=st.booleans(),
+    )
+    def report(self, what: dict, who: str, late: int, crash: bool) -> None:
+        now = self.now()
+        one = {
+            "at": now.subtract(hours=late).format_iso(),
+            "student": who,
+            "id": f"e{now.format_iso()}{what}",
+            **what,
+        }
+        events = read(school([], [one], students=PEOPLE)).events
+        if crash:
+            try:
+                with self.live.database.writing() as session:
+                    take_events(session, self.live.library.load(session), events, now)
+                    raise Crash
+            except Crash:
+                pass
+        for _ in range(2):  # a site that got no answer sends its event again
+            with self.live.database.writing() as session:
+                take_events(session, self.live.library.load(session), events, now)
+        self.post()
+
+    @rule(hours=st.sampled_from([1, 7, 24, 24, 100]), crash=st.sampled_from(["", "before", "after"]))
+    def move_on(self, hours: int, crash: str) -> None:
+        with self.live.database.writing() as session:
+            session.query(ClockRow).update({"moving_to": read_clock(session).now.add(hours=hours)})
+        self.carrier.crash = crash
+        busy = True
+        while busy:
+            with self.live.database.writing() as session:
+                busy = wake_due(session, self.live.library.load(session))
+            self.post()
+        self.carrier.crash = ""
+
+    @rule(key=st.sampled_from(KEYS))
+    def pause_or_run(self, key: str) -> None:
+        with self.live.database.writing() as session:
+            paused = session.get_one(SequenceRow, key).status == "paused"
+            (run if paused else pause)(session, key)
+
+    @rule(key=st.sampled_from(KEYS), move=st.booleans(), data=st.data())
+    def change(self, key: str, move: bool, data: st.DataObject) -> None:
+        with self.live.database.writing() as session:
+            self.bodies[key] = self.draw(data, key)
+            tame(list(self.bodies.values()))
+            save_sequence(session, Sequence.model_validate(self.bodies[key]), self.now())
+            session.flush()
+            if move:
+                move_all(session, self.live.library.load(session), key, read_clock(session).now)
+        self.post()
+
+    @invariant()
+    def no_letter_is_handed_over_twice(self) -> None:
+        assert all(times == 1 for times in self.carrier.handed.values())
+        with self.live.database.reading() as session:
+            rows = session.execute(select(DeliveryRow.run, DeliveryRow.step, DeliveryRow.round)).all()
+            assert len(rows) == len(set(rows))
+
+    @invariant()
+    def nobody_gets_what_they_may_not_get(self) -> None:
+        with self.live.database.reading() as session:
+            runs = {row.number: row for row in session.scalars(select(RunRow))}
+            refunds = self.moments(session, "refunded")
+            stopped = self.moments(session, "news_stopped")
+            for row in session.scalars(
+                select(DeliveryRow).where(DeliveryRow.status == "sent", DeliveryRow.recipients.is_(None))
+            ):
+                run_row = runs[row.run]
+                assert not (run_row.outcome == "left" and run_row.ended < row.at), (
+                    "a letter after an early leave"
+                )
+                if row.purpose == "news":
+                    assert not any(at < row.at for at in stopped.get(row.student_id, [])), (
+                        "news to someone who stopped it"
+                    )
+            definitions = self.live.library.load(session)
+            ids = list(session.scalars(select(StudentRow.id)))
+            for id, state in load_states(session, ids, definitions).items():
+                ended = state.facts.enrolments.get("bees")
+                if ended and ended.refunded and refunds.get(id):
+                    last = max(refunds[id])
+                    late = select(DeliveryRow).where(
+                        DeliveryRow.student_id == id,
+                        DeliveryRow.purpose == "course_help",
+                        DeliveryRow.status == "sent",
+                        DeliveryRow.at > last,
+                        DeliveryRow.recipients.is_(None),
+                    )
+                    for row in session.scalars(late):
+                        subject = runs[row.run].subject
+                        about_course = subject and any(kind == "course" for kind, _ in subject["objects"])
+                        assert not about_course, "course help to someone refunded"
+
+    @staticmethod
+    def moments(session, kind: str) -> dict[int, list[Instant]]:
+        found: dict[int, list[Instant]] = {}
+        for row in session.scalars(select(EventRow).where(EventRow.type == kind)):
+            found.setdefault(row.student_id, []).append(
+                row.at.add(hours=30)
+            )  # late reports count from their arrival
+        return found
+
+    @invariant()
+    def every_run_ends_waits_or_is_reported(self) -> None:
+        with self.live.database.reading() as session:
+            definitions = self.live.library.load(session)
+            stuck = session.scalars(select(ProblemRow.reason)).all()
+            for row in session.scalars(select(RunRow)):
+                if row.outcome == "stuck":
+                    assert any(f"in {row.sequence}" in reason for reason in stuck)
+                if row.outcome is not None or row.due is not None:
+                    continue
+                plan = definitions.plans[(row.sequence, row.version)]
+                said = [x for x in sequence_findings(definitions, plan) if x.code == "waits_forever"]
+                assert row.step in [x.step for x in said], (row.step, row.sequence)
+
+    def teardown(self) -> None:
+        if hasattr(self, "live"):
+            self.live.database.close()
+            shutil.rmtree(self.folder)
+
+
+Courier.TestCase.settings = settings(
+    max_examples=10,
+    stateful_step_count=15,
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much],
+)
+TestCourier = Courier.TestCase

@@ -1,0 +1,109 @@
+"""The whole application in one process: web, intake, dispatcher, mailroom, over a small practice school."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from typing import Any
+
+import httpx
+import pytest
+from fastapi.testclient import TestClient
+
+from patient_courier.core.school.values import parse_moment
+from patient_courier.dispatch.dispatcher import Post
+from patient_courier.intake.signature import sign
+from patient_courier.settings import Settings
+from patient_courier.store.database import Database
+from patient_courier.store.opening import open_school
+from patient_courier.store.tables import UserRow
+from patient_courier.web.app import create_app
+from patient_courier.web.sign_in import CSRF_HEADER, hash_password
+from tests.schools import letter, read, school, send, sequence, wait
+
+NOW = "2026-03-02T09:00:00Z"
+PASSWORD = "a long enough password"
+PAGE = [{"kind": "text", "html": "<p>Hello {{ student.first_name | default('there') }}</p>"}]
+
+
+class App:
+    """A signed-in owner and a course site, both talking to the same application."""
+
+    def __init__(self, client: TestClient, post: Post) -> None:
+        self.client = client
+        self.post_office = post
+        self.messages = 0
+
+    def sign_in(self) -> None:
+        answer = self.client.post(
+            "/api/session", json={"email": "ines@mallowlane.example", "password": PASSWORD}
+        )
+        self.client.headers[CSRF_HEADER] = answer.json()["csrf"]
+
+    def report(self, body: Any, *, secret: str | None = None, message: str | None = None) -> httpx.Response:
+        """Send events as a course site does, signed."""
+        self.messages += 1
+        text = body if isinstance(body, str) else json.dumps(body)
+        key = secret or self.post_office.secrets["intake"]
+        headers = sign(key, message or f"msg_{self.messages}", datetime.now(UTC), text)
+        return self.client.post("/intake/events", content=text, headers=headers)
+
+    def move(self, **to: str) -> None:
+        """Move the school clock and wait until it has come there and all post is out."""
+        assert self.client.post("/api/clock", json=to).status_code == 200
+        self.settle()
+
+    def settle(self) -> None:
+        for _ in range(200):
+            moving = self.client.get("/api/frame").json()["clock"]["moving"]
+            lines = self.client.get("/api/deliveries").json()["items"]
+            if not moving and not any(line["status"] in ("queued", "posting") for line in lines):
+                return
+            time.sleep(0.02)
+        raise AssertionError("the dispatcher did not come to rest")
+
+    def inbox(self, student: str = "ana") -> list[Any]:
+        self.settle()
+        return self.client.get(f"/api/practice/inbox/{student}").json()
+
+
+@pytest.fixture
+def app(tmp_path) -> Iterator[App]:
+    steps = [send("access"), wait("w", "P1D", at="10:00"), send("year")]
+    people = [
+        {
+            "key": "ana",
+            "email": "ana@example.org",
+            "first_name": "Ana",
+            "timezone": "Pacific/Auckland",
+            "news": True,
+        },
+        {"key": "kai", "email": "kai@example.org"},
+    ]
+    letters = [
+        letter("access", "service", "{{ student.first_name | default('Hello') }}, come in", blocks=PAGE)
+    ]
+    file = read(
+        school([sequence("welcome", steps)], [], *letters, letter("year", blocks=PAGE), students=people)
+    )
+    database = Database(tmp_path / "school.db")
+    database.migrate()
+    with database.writing() as session:
+        open_school(session, file, parse_moment(NOW), practice=True)
+        session.add(
+            UserRow(
+                email="ines@mallowlane.example", name="Ines", role="owner", password=hash_password(PASSWORD)
+            )
+        )
+    post = Post(database, Settings(smtp_host=""))
+    with TestClient(create_app(post)) as client:
+        found = App(client, post)
+        found.sign_in()
+        yield found
+    database.close()
+
+
+def purchase(student: Any = "ana", **more: Any) -> dict[str, Any]:
+    return {"type": "purchased", "at": NOW, "student": student, "offer": "bees-once", **more}
