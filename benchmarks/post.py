@@ -1,0 +1,240 @@
+"""Intake, wake-ups, and letters to the mail server, beside bare SQLite inserts and a bare smtplib loop."""
+
+from __future__ import annotations
+
+import json
+import os
+import smtplib
+import socket
+import sqlite3
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from email.message import EmailMessage
+from pathlib import Path
+
+import httpx
+from sqlalchemy import func, select, update
+
+from benchmarks.report import Report, per_second
+from benchmarks.scenes import START, opened, school_of, wake_all, with_waiting_runs
+from patient_courier.core.school.events import Purchased
+from patient_courier.dispatch.dispatcher import Post
+from patient_courier.dispatch.taking import next_due, take_events
+from patient_courier.intake.signature import sign
+from patient_courier.post.carriers import SmtpCarrier, SmtpSettings
+from patient_courier.post.links import LinkSigner
+from patient_courier.post.mailroom import Mailroom
+from patient_courier.post.message import message, render
+from patient_courier.settings import Settings
+from patient_courier.store.database import Database
+from patient_courier.store.definitions import Library
+from patient_courier.store.tables import ClockRow, DeliveryRow, SecretRow
+
+SINGLES, BATCHES, BATCH = 400, 40, 100
+LETTERS = 1000
+
+
+@contextmanager
+def served(path: Path) -> Iterator[str]:
+    """The application in a process of its own, as in real use."""
+    with socket.socket() as found:
+        found.bind(("127.0.0.1", 0))
+        port = found.getsockname()[1]
+    environment = os.environ | {"PATIENT_COURIER_DATABASE": str(path), "PATIENT_COURIER_PORT": str(port)}
+    server = subprocess.Popen([sys.executable, "-m", "patient_courier.cli", "serve"], env=environment)
+    address = f"http://127.0.0.1:{port}"
+    for _ in range(200):
+        try:
+            httpx.get(f"{address}/api/session")
+            break
+        except httpx.HTTPError:
+            time.sleep(0.1)
+    try:
+        yield address
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def bare_inserts(folder: Path, source: Path, students: range, per_commit: int) -> float:
+    """The rows that our intake wrote for these students, put into a bare table by table copy, same pragmas."""
+    rows = sqlite3.connect(source)
+    tables = ("events", "event_ids", "enrolments", "purchases", "activity", "tags", "runs", "deliveries")
+    ids = {key: id for id, key in rows.execute("SELECT id, key FROM students")}
+    found: dict[int, list[tuple[str, tuple]]] = {ids[f"s{n}"]: [] for n in students}
+    for table in tables:
+        columns = [column[1] for column in rows.execute(f"PRAGMA table_info({table})")]
+        owner = columns.index("student_id") if "student_id" in columns else None
+        for number, row in enumerate(rows.execute(f"SELECT * FROM {table}")):
+            id = row[owner] if owner is not None else ids.get(f"s{number}")
+            if id in found:
+                found[id].append((f"INSERT INTO {table} VALUES ({','.join('?' * len(row))})", row))
+    target = sqlite3.connect(folder / f"bare-{per_commit}-{students.start}.db", isolation_level=None)
+    target.execute("PRAGMA journal_mode=WAL")
+    target.execute("PRAGMA synchronous=FULL")
+    for table in tables:
+        for (sql,) in rows.execute(
+            "SELECT sql FROM sqlite_master WHERE tbl_name = ? AND sql IS NOT NULL", (table,)
+        ):
+            target.execute(sql)
+    groups = list(found.values())
+
+    def work() -> None:
+        for start in range(0, len(groups), per_commit):
+            target.execute("BEGIN IMMEDIATE")
+            for group in groups[start : start + per_commit]:
+                for sql, row in group:
+                    target.execute(sql, row)
+            target.execute("COMMIT")
+
+    return per_second(len(groups), work)
+
+
+def intake(report: Report, folder: Path) -> None:
+    path = folder / "intake.db"
+    total = SINGLES + BATCHES * BATCH
+    database = opened(path, total)
+    with database.reading() as session:
+        secret = session.get_one(SecretRow, "intake").value
+    database.close()
+
+    def event(n: int) -> dict[str, str]:
+        at = START.format_iso()
+        return {"type": "purchased", "at": at, "student": f"s{n}", "offer": "first-hive-once", "id": f"e{n}"}
+
+    def signed(client: httpx.Client, name: str, body: object) -> None:
+        text = json.dumps(body)
+        answer = client.post(
+            "/intake/events", content=text, headers=sign(secret, name, datetime.now(UTC), text)
+        )
+        answer.raise_for_status()
+
+    with served(path) as address, httpx.Client(base_url=address, timeout=60) as client:
+
+        def singles() -> None:
+            for n in range(SINGLES):
+                signed(client, f"m{n}", event(n))
+
+        def batches() -> None:
+            for number in range(BATCHES):
+                first = SINGLES + number * BATCH
+                signed(client, f"b{number}", [event(n) for n in range(first, first + BATCH)])
+
+        single, batch = per_second(SINGLES, singles), per_second(BATCHES * BATCH, batches)
+        time.sleep(1)
+    floor = bare_inserts(folder, path, range(SINGLES), 1)
+    report.add("events taken in over HTTP, one at a time (purchase, enrolment, run, letter)", single, floor)
+    floor = bare_inserts(folder, path, range(SINGLES, total), BATCH)
+    report.add("events taken in over HTTP, in batches of 100", batch, floor)
+
+
+def wake_ups(report: Report, folder: Path) -> None:
+    database = with_waiting_runs(folder, 100_000)
+    library = Library("https://post.example")
+    number = 5000
+    with database.writing() as session:
+        session.execute(update(ClockRow).values(moving_to=START.add(seconds=number + 9)))
+
+    speed = per_second(number, lambda: wake_all(database, library))
+    bare = sqlite3.connect(folder / "bare-wake.db", isolation_level=None)
+    bare.execute("PRAGMA journal_mode=WAL")
+    bare.execute("PRAGMA synchronous=FULL")
+    source = sqlite3.connect(folder / "waiting-100000.db")
+    for (sql,) in source.execute(
+        "SELECT sql FROM sqlite_master WHERE tbl_name IN ('runs','deliveries') AND sql IS NOT NULL"
+    ):
+        bare.execute(sql)
+    rows = {
+        table: source.execute(f"SELECT * FROM {table} LIMIT {number}").fetchall()
+        for table in ("runs", "deliveries")
+    }
+
+    def inserts() -> None:
+        for start in range(0, number, 500):
+            bare.execute("BEGIN IMMEDIATE")
+            for table, found in rows.items():
+                marks = ",".join("?" * len(found[0]))
+                bare.executemany(f"INSERT INTO {table} VALUES ({marks})", found[start : start + 500])
+            bare.execute("COMMIT")
+
+    report.add(
+        "due runs woken, with 100,000 waiting (each posts a letter and waits anew)",
+        speed,
+        per_second(number, inserts),
+    )
+    looks = {}
+    for waiting in (1_000, 100_000):
+        found = database if waiting == 100_000 else with_waiting_runs(folder, waiting)
+
+        def look(found: Database = found) -> None:
+            for _ in range(2000):
+                with found.reading() as session:
+                    next_due(session)
+
+        look()
+        looks[waiting] = per_second(2000, look)
+        report.add(f"idle looks for due runs, {waiting:,} waiting", looks[waiting], None)
+        found.close()
+    print(f"idle look at 100,000 waiting / at 1,000: {looks[1_000] / looks[100_000]:.2f} ×")
+
+
+def letters(report: Report) -> None:
+    file = school_of(1)
+    letter = next(found for found in file.letters if found.key == "fh-year")
+    kept: list[bytes] = []
+    room = Mailroom(lambda raw, recipients: kept.append(raw))
+    port = room.start()
+    signer = LinkSigner("secret", "https://post.example")
+    carrier = SmtpCarrier(SmtpSettings("127.0.0.1", port))
+    to = [("Ana", "ana@example.org")]
+
+    def one(n: int) -> EmailMessage:
+        values = {"student.first_name": f"Ana{n}", "course.title": "First Hive", "next_lesson.title": "L"}
+        links = signer.links(n)
+        rendered = render(letter, file.school, values, "Europe/Lisbon", links)
+        return message(rendered, file.school, links, message_id=f"{n}@mallowlane.example", to=to, date=START)
+
+    def ours() -> None:
+        for n in range(LETTERS):
+            carrier.post(one(n), "ines@mallowlane.example", ["ana@example.org"])
+
+    ready = one(0).as_bytes()
+
+    def bare() -> None:
+        with smtplib.SMTP("127.0.0.1", port) as connection:
+            for _ in range(LETTERS):
+                connection.sendmail("ines@mallowlane.example", ["ana@example.org"], ready)
+
+    report.add("letters rendered and handed to SMTP", per_second(LETTERS, ours), per_second(LETTERS, bare))
+    carrier.close()
+    room.stop()
+
+
+def whole_outbox(report: Report, folder: Path) -> None:
+    """From a queued delivery to the mailroom's table, each with its two commits."""
+    path = folder / "outbox.db"
+    database = opened(path, 600)
+    post = Post(database, Settings(smtp_host=""))
+    body = {"type": "purchased", "at": START, "offer": "first-hive-once"}
+    with database.writing() as session:
+        events = [Purchased.model_validate({**body, "student": f"s{n}"}) for n in range(600)]
+        take_events(session, post.library.load(session), events, START)
+
+    def work() -> None:
+        post.start()
+        while True:
+            with database.reading() as session:
+                open_ones = session.scalar(
+                    select(func.count()).where(DeliveryRow.status.in_(("queued", "posting")))
+                )
+            if not open_ones:
+                return
+            time.sleep(0.01)
+
+    report.add("letters through the whole outbox into the mailroom", per_second(600, work), None)
+    post.stop()
+    database.close()

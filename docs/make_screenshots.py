@@ -1,0 +1,124 @@
+"""Pictures of the main places, made from the demo school as it is when it is opened for the first time.
+
+    make screenshots
+
+Each place is one PNG at 1280x800 in docs/screenshots.
+"""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).parent / "screenshots"
+PORT = 8491
+BROWSER = {
+    "executable_path": "/usr/bin/chromium",
+    "args": ["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
+}
+
+
+def letter_in_practice(page: Page) -> None:
+    """Be a student: buy, move on a day, open the newest letter."""
+    page.get_by_role("button", name="Make a student").first.click()
+    page.get_by_test_id("first-name").fill("Tomás")
+    page.get_by_test_id("email").fill("tomas@example.org")
+    page.get_by_role("button", name="Make", exact=True).click()
+    page.locator("article", has_text="First Hive").first.get_by_role("button", name="Buy").click()
+    page.get_by_test_id("mail").first.wait_for()
+    page.get_by_role("button", name="Move on").click()
+    page.get_by_role("button", name="A day").click()
+    page.get_by_test_id("mail").nth(1).wait_for()
+    page.keyboard.press("Escape")
+    page.mouse.click(700, 30)
+    page.get_by_test_id("mail").first.click()
+
+
+def drafted_nudge(page: Page) -> None:
+    """From the gap on the course line to the last 90 days again."""
+    page.get_by_role("button", name="Draft a nudge here").click()
+    page.get_by_role("button", name="Rehearse", exact=True).click()
+    page.get_by_role("button", name="Last 90 days again").click()
+    page.get_by_test_id("replay-sum").wait_for()
+
+
+def one_who_goes_quiet(page: Page) -> None:
+    """A made-up student who finishes a module and then does nothing."""
+    page.get_by_role("button", name="Add a move").click()
+    page.get_by_role("spinbutton", name="Day").fill("9")
+    page.get_by_role("combobox", name="What they do").focus()
+    page.keyboard.type("finishes the whole module")
+    page.keyboard.press("Enter")
+    page.get_by_role("combobox", name="Which module").focus()
+    page.keyboard.type("Before the bees")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Day 9").click()
+    page.locator("button.letter.own").nth(3).click()
+
+
+PLACES = {
+    "today": ("/today", None),
+    "courses": ("/courses", None),
+    "course": ("/courses/first-hive", None),
+    "outline": ("/courses/first-hive?tab=outline", None),
+    "branches": ("/sequences/fh-finished?step=still", None),
+    "rehearsal": ("/sequences/fh-welcome/rehearsal", one_who_goes_quiet),
+    "look-back": ("/courses/first-hive", drafted_nudge),
+    "sequences": ("/sequences", None),
+    "sequence": ("/sequences/fh-welcome", None),
+    "letters": ("/letters", None),
+    "letter": ("/letters/fh-year", None),
+    "students": ("/students", None),
+    "student": ("/students/vasco.reis", None),
+    "dispatch-log": ("/dispatch", None),
+    "delivery": ("/dispatch/2000", None),
+    "school": ("/school", None),
+    "practice": ("/practice", letter_in_practice),
+}
+
+
+def main(wanted: list[str]) -> None:
+    OUT.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        command = [sys.executable, "-m", "patient_courier.cli", "demo"]
+        command += ["--database", f"{folder}/demo.db", "--port", str(PORT)]
+        server = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        try:
+            wait_for_server()
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(**BROWSER)
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                for name, (path, act) in PLACES.items():
+                    if wanted and name not in wanted:
+                        continue
+                    page.goto(f"http://127.0.0.1:{PORT}{path}")
+                    page.wait_for_load_state("networkidle")
+                    if act:
+                        act(page)
+                    page.wait_for_timeout(700)
+                    page.screenshot(path=OUT / f"{name}.png")
+                    print(name)
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait()
+
+
+def wait_for_server() -> None:
+    for _ in range(120):
+        try:
+            httpx.get(f"http://127.0.0.1:{PORT}/api/session").raise_for_status()
+            return
+        except httpx.HTTPError:
+            time.sleep(0.5)
+    raise SystemExit("the demo did not come up")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
