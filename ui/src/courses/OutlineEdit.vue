@@ -21,7 +21,7 @@ const props = defineProps<{ id: string }>();
 const client = useQueryClient();
 const notice = useNotice();
 const file = ref<HTMLInputElement>();
-const { current, changed, restored, begin, undo, redo, discard, settle, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
+const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
 const { data: found } = useQuery({ queryKey: ["course", computed(() => props.id)], queryFn: () => data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } })) });
 watch(found, (now) => {
   if (now && (!current.value || !changed.value)) begin(now.body as unknown as Course);
@@ -65,9 +65,9 @@ function addItem(module: Module, kind: "lessons" | "quizzes"): void {
 }
 
 const save = useMutation({
-  mutationFn: () => data(api.PUT("/api/courses/{key}", { params: { path: { key: props.id } }, body: current.value as unknown as Record<string, unknown> })),
-  onSuccess: () => {
-    settle();
+  mutationFn: (body: Course) => data(api.PUT("/api/courses/{key}", { params: { path: { key: props.id } }, body: body as unknown as Record<string, unknown> })),
+  onSuccess: (_, sent) => {
+    settle(sent);
     notice.done("Saved. The course line shows it.");
     void client.invalidateQueries();
   },
@@ -113,7 +113,7 @@ function setPrice(one: Offer, text: string): void {
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <a :href="`/api/courses/${id}/outline.csv`" download><Button>Outline as CSV</Button></a>
       <Button :loading="read.isPending.value" @click="file?.click()">Read outline from CSV</Button><input ref="file" type="file" accept=".csv,text/csv" class="visually-hidden" aria-label="Outline as CSV" @change="take" />
-      <span class="grow"></span><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate()">{{ changed ? "Save the course" : "Saved" }}</Button>
+      <span class="grow"></span><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save the course" : "Saved" }}</Button>
     </div>
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
     <section class="sheet box two">

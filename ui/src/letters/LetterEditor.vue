@@ -25,7 +25,7 @@ const props = defineProps<{ id: string }>();
 const key = computed(() => props.id);
 const client = useQueryClient();
 const notice = useNotice();
-const { current, changed, restored, begin, undo, redo, discard, settle, canUndo, canRedo } = useDraft<Letter>(() => `letter:${key.value}`);
+const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Letter>(() => `letter:${key.value}`);
 const view = ref<string | number>("Desk");
 
 const { data: found, error } = useQuery({ queryKey: ["letter", key], queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } })) });
@@ -72,9 +72,9 @@ function moveBlock(at: number, by: number): void {
 const removeBlock = (at: number) => current.value && (current.value.blocks = current.value.blocks.filter((_, i) => i !== at));
 
 const save = useMutation({
-  mutationFn: () => data(api.PUT("/api/letters/{key}", { params: { path: { key: key.value } }, body: current.value as unknown as Record<string, unknown> })),
-  onSuccess: (saved) => {
-    settle();
+  mutationFn: (body: Letter) => data(api.PUT("/api/letters/{key}", { params: { path: { key: key.value } }, body: body as unknown as Record<string, unknown> })),
+  onSuccess: (saved, sent) => {
+    settle(sent);
     notice.done(`Saved as version ${saved.version}. From now on this is what goes out.`);
     void client.invalidateQueries();
   },
@@ -89,7 +89,7 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
       <template #title><h1 class="name"><Input v-model:value="current.name" :bordered="false" aria-label="Name of the letter" :style="{ width: Math.min(44, Math.max(16, current.name.length + 1)) + 'ch' }" /></h1></template>
       <template #beside><span class="soft">{{ found.used_by.length ? `Used by ${found.used_by.join(", ")}` : "Nothing uses it yet" }}</span></template>
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
-      <Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate()">{{ changed ? "Save" : `Version ${found.version} saved` }}</Button>
+      <Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : `Version ${found.version} saved` }}</Button>
     </PageHead>
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
     <div class="desk">

@@ -20,8 +20,9 @@ export function useDraft<T extends object>(name: () => string) {
   const changed = computed(() => current.value !== null && text.value !== saved.value);
   const place = () => `draft:${name()}`;
 
-  /** Begin with what the server has; an unsaved draft from earlier goes before it. */
+  /** Begin with what the server has; an unsaved draft from earlier goes before it. What is known already changes nothing. */
   function begin(found: T): void {
+    if (current.value && JSON.stringify(found) === saved.value) return;
     saved.value = JSON.stringify(found);
     const kept = localStorage.getItem(place());
     restored.value = kept !== null && kept !== saved.value;
@@ -66,11 +67,13 @@ export function useDraft<T extends object>(name: () => string) {
     show(saved.value);
     restored.value = false;
   }
-  /** What is on screen is saved now. */
-  function settle(): void {
-    saved.value = text.value;
+  /** A copy to send off: what is typed while the answer is on its way is not in it. */
+  const copy = (): T => JSON.parse(text.value) as T;
+  /** What was sent is saved now; whatever was changed since is still to be saved. */
+  function settle(sent: T): void {
+    saved.value = JSON.stringify(sent);
     restored.value = false;
-    localStorage.removeItem(place());
+    if (text.value === saved.value) localStorage.removeItem(place());
   }
 
   onBeforeRouteLeave(async (to, from) => {
@@ -80,5 +83,5 @@ export function useDraft<T extends object>(name: () => string) {
     return leave;
   });
 
-  return { current, changed, restored, begin, undo, redo, discard, settle, canUndo: computed(() => past.value.length > 0), canRedo: computed(() => future.value.length > 0) };
+  return { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo: computed(() => past.value.length > 0), canRedo: computed(() => future.value.length > 0) };
 }

@@ -16,7 +16,7 @@ import HoursEdit from "../sequences/HoursEdit.vue";
 
 const client = useQueryClient();
 const notice = useNotice();
-const { current, changed, begin, settle } = useDraft<School>(() => "school");
+const { current, changed, begin, copy, settle } = useDraft<School>(() => "school");
 const shown = ref(false);
 const { data: found } = useQuery({ queryKey: ["school"], queryFn: () => data(api.GET("/api/school")) });
 const { data: zones } = useQuery({ queryKey: ["zones"], queryFn: () => data(api.GET("/api/school/zones")), staleTime: Infinity });
@@ -33,9 +33,9 @@ const hours = computed({
 const set = <K extends keyof School>(name: K, value: School[K]) => current.value && (current.value[name] = value);
 const typed = (event: Event) => (event.target as HTMLInputElement).value || null;
 const save = useMutation({
-  mutationFn: () => data(api.PUT("/api/school", { body: { body: current.value as unknown as Record<string, unknown> } })),
-  onSuccess: () => {
-    settle();
+  mutationFn: (body: School) => data(api.PUT("/api/school", { body: { body: body as unknown as Record<string, unknown> } })),
+  onSuccess: (_, sent) => {
+    settle(sent);
     notice.done("Saved. It holds from the next letter on.");
     void client.invalidateQueries();
   },
@@ -61,7 +61,7 @@ async function take(event: Event): Promise<void> {
 </script>
 
 <template>
-  <PageHead title="School"><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate()">{{ changed ? "Save" : "Saved" }}</Button></PageHead>
+  <PageHead title="School"><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : "Saved" }}</Button></PageHead>
   <div v-if="current && found" class="room">
     <section class="sheet box">
       <h2>Who writes</h2>

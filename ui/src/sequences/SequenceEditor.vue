@@ -34,7 +34,7 @@ const client = useQueryClient();
 const notice = useNotice();
 const router = useRouter();
 const route = useRoute();
-const { current, changed, restored, begin, undo, redo, discard, settle, canUndo, canRedo } = useDraft<Sequence>(() => `sequence:${key.value}`);
+const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Sequence>(() => `sequence:${key.value}`);
 const chosen = ref("");
 const asked = ref("");
 const versions = ref(false);
@@ -170,30 +170,36 @@ function keys(event: KeyboardEvent): void {
 }
 
 const save = useMutation({
-  mutationFn: async (move: boolean) => {
+  mutationFn: async ({ body, move }: { body: Sequence; move: boolean }) => {
     const place = { params: { path: { key: key.value } } };
-    const saved = await data(api.PUT("/api/sequences/{key}", { ...place, body: plain() }));
+    const saved = await data(api.PUT("/api/sequences/{key}", { ...place, body: body as unknown as Record<string, unknown> }));
     const moved = move ? (await data(api.POST("/api/sequences/{key}/move", place))).moved : 0;
     return { ...saved, moved };
   },
-  onSuccess: async (saved) => {
-    settle();
+  onSuccess: (saved, { body }) => {
+    settle(body);
     effect.value = null;
     const people = saved.moved ? ` ${saved.moved} students moved to it.` : saved.staying ? ` ${saved.staying} students inside finish on the version they are on.` : "";
     notice.done(`Saved as version ${saved.version}.${people}`);
-    await client.invalidateQueries();
-    if (changedRehearsals.value.length) notice.refused(new Error(`${changedRehearsals.value.length} kept rehearsal${changedRehearsals.value.length > 1 ? "s" : ""} now come out differently. Look at Rehearse.`));
+    client.setQueryData(["sequence", key.value], (old: Api["SequenceOut"] | undefined) => old && { ...old, body, version: saved.version });
+    void readAgain();
   },
   onError: (refused) => {
     effect.value = null;
     notice.refused(refused);
   },
 });
-async function askAndSave(): Promise<void> {
-  const found = await data(api.POST("/api/sequences/{key}/effect", { params: { path: { key: key.value } }, body: plain() }));
-  if (found.inside) effect.value = found;
-  else save.mutate(false);
+/** What a save may have changed elsewhere; the editor can be used on meanwhile. */
+async function readAgain(): Promise<void> {
+  await client.invalidateQueries();
+  const many = changedRehearsals.value.length;
+  if (many) notice.refused(new Error(`${many} kept rehearsal${many > 1 ? "s" : ""} now come out differently. Look at Rehearse.`));
 }
+const askEffect = useMutation({
+  mutationFn: (body: Sequence) => data(api.POST("/api/sequences/{key}/effect", { params: { path: { key: key.value } }, body: body as unknown as Record<string, unknown> })),
+  onSuccess: (found, body) => (found.inside ? (effect.value = found) : save.mutate({ body, move: false })),
+  onError: (refused) => notice.refused(refused),
+});
 const setStatus = useMutation({
   mutationFn: (body: Api["StatusChange"]) => data(api.POST("/api/sequences/{key}/status", { params: { path: { key: key.value } }, body })),
   onSuccess: (now) => {
@@ -222,7 +228,7 @@ const whyNot = computed(() => (changed.value ? "Save first" : (faults.value[0]?.
       <Button @click="router.push(`/sequences/${key}/rehearsal`)">Rehearse</Button>
       <Button v-if="found.status === 'running'" :loading="setStatus.isPending.value" @click="setStatus.mutate({ status: 'paused', start_missed: false })">Pause</Button>
       <Button v-else :loading="setStatus.isPending.value" :disabled="Boolean(whyNot)" :title="whyNot" @click="run">Run</Button>
-      <Button type="primary" :disabled="!changed || !checked?.readable" :loading="save.isPending.value" @click="askAndSave">{{ changed ? `Save as version ${found.version + 1}` : `Version ${found.version} saved` }}</Button>
+      <Button type="primary" :disabled="!changed || !checked?.readable" :loading="askEffect.isPending.value || save.isPending.value" @click="askEffect.mutate(copy())">{{ changed ? `Save as version ${found.version + 1}` : `Version ${found.version} saved` }}</Button>
       <Dropdown :trigger="['click']"><Button aria-label="More">⋯</Button>
         <template #overlay><Menu>
           <Menu.Item key="versions" @click="versions = true">Versions</Menu.Item>
@@ -258,7 +264,7 @@ const whyNot = computed(() => (changed.value ? "Save first" : (faults.value[0]?.
       <ul class="who"><li v-for="person in there" :key="person.key"><RouterLink :to="`/students/${person.key}`">{{ person.name }}</RouterLink> <span class="label">{{ person.until ? `until ${person.until} where they live` : "until something happens" }}</span></li></ul>
     </Modal>
     <VersionsDialog :open="versions" :id="key" @close="versions = false" />
-    <SaveDialog :effect="effect" :version="found.version + 1" @cancel="effect = null" @save="(move) => save.mutate(move)" />
+    <SaveDialog :effect="effect" :version="found.version + 1" @cancel="effect = null" @save="(move) => save.mutate({ body: copy(), move })" />
     <RunDialog :missed="missed" :name="current.name" @cancel="missed = null" @run="(also) => setStatus.mutate({ status: 'running', start_missed: also })" />
   </template>
   <template v-else-if="error"><PageHead title="Sequence" :above="{ to: '/sequences', name: 'Sequences' }" /><EmptyState title="This sequence can't be shown">{{ error.message }}</EmptyState></template>
