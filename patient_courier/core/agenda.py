@@ -1,6 +1,6 @@
 """What happens next, for a number of students: one queue in one total order.
 
-The order at one instant (ENGINE section 3) is the key of the queue:
+The order at one instant is the key of the queue:
 ``(moment, kind, order, ...)``. Events come first, in the order they came; then
 what the clock brings, by student; then due runs, in the order they began.
 Rehearsals and the live dispatcher both run on this.

@@ -98,7 +98,7 @@ def wait_until(
     at: Time | None = None,
     days: Collection[str] = (),
 ) -> Instant:
-    """When a wait ends (ENGINE section 4, rules 1 to 3).
+    """When a wait ends.
 
     ``arrival`` is when the run came to the wait, ``base`` what ``for`` counts
     from. A result that is not after ``arrival`` means: go on at once.

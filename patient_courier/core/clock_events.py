@@ -1,4 +1,4 @@
-"""Events that only time brings: unlocking, access ending, inactive, and the end of access (ENGINE section 2)."""
+"""Events that only time brings: unlocking, access ending, inactive, and the end of access."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Conditions in memory, for one student (ENGINE section 6)."""
+"""Conditions in memory, for one student."""
 
 from __future__ import annotations
 

@@ -236,7 +236,7 @@ class Definitions:
                 yield f"{course}/{lesson.key}"
 
     def course_of_offer(self, offer: str) -> str | None:
-        """The course of an offer that gives exactly one (ENGINE section 10)."""
+        """The course of an offer that gives exactly one."""
         found = self.offers.get(offer)
         return found.courses[0] if found and len(found.courses) == 1 else None
 

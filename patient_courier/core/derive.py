@@ -1,4 +1,4 @@
-"""What follows from an event at the same instant (ENGINE section 2).
+"""What follows from an event at the same instant.
 
 Each generator looks at the facts only when it is asked for the next event, so
 that every derived event is handled completely before the one after it is made.

@@ -1,6 +1,6 @@
 """An event or a due moment goes in, effects come out.
 
-The order in which one event is handled (ENGINE section 3) is the order of the
+The order in which one event is handled is the order of the
 lines in :meth:`Engine.handle`. The state that is passed in is the caller's
 working copy and is changed in place; nothing else is touched.
 """
@@ -34,7 +34,7 @@ sys.setrecursionlimit(max(sys.getrecursionlimit(), 100_000))
 
 
 class Engine:
-    """The rules of ENGINE.md over one school's definitions. Has no state but the numbers it gives out."""
+    """The rules of docs/engine.md over one school's definitions. Has no state but the numbers it gives out."""
 
     def __init__(self, definitions: Definitions, numbers: Numbers | None = None) -> None:
         self.definitions = definitions

@@ -103,7 +103,7 @@ class Facts:
         return found is not None and found.via != "preview" and self.status(course) in OPEN
 
     def may_enrol(self, course: str, via: str) -> bool:
-        """Whether a new enrolment would begin (ENGINE section 10)."""
+        """Whether a new enrolment would begin."""
         found = self.enrolments.get(course)
         if found is None or found.refunded or found.expired:
             return True

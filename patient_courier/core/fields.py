@@ -1,4 +1,4 @@
-"""The values of merge fields, bound to a student and the subject of a run (ENGINE section 7)."""
+"""The values of merge fields, bound to a student and the subject of a run."""
 
 from __future__ import annotations
 

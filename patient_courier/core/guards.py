@@ -1,4 +1,4 @@
-"""Send, skip, hold or stuck, with the reason, at the moment of sending (ENGINE section 5)."""
+"""Send, skip, hold or stuck, with the reason, at the moment of sending."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Merge fields (ENGINE section 7): Jinja2 syntax, parsed by Jinja2, output expressions only.
+"""Merge fields: Jinja2 syntax, parsed by Jinja2, output expressions only.
 
 Jinja2 reads the text; what is left after checking is a plain list of literal
 pieces and fields with filters, so that rendering can do nothing else.

@@ -1,4 +1,4 @@
-"""Running sequences in pretend time, posting nothing (ENGINE section 8)."""
+"""Running sequences in pretend time, posting nothing."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Conditions in SQL: which students a condition picks (ENGINE section 6).
+"""Conditions in SQL: which students a condition picks.
 
 Says the same as ``core/conditions.py`` does for one student. Calendar lengths
 depend on each student's zone; rows that are near the limit in any zone are

@@ -1,6 +1,6 @@
 """The worked examples: what stands beside each school file is what comes out, and their checks find nothing wrong.
 
-The expected output was gone through by hand, letter by letter, after ENGINE's rules when it was written.
+The expected output was gone through by hand, letter by letter, after the rules of the engine when it was written.
 """
 
 import json

@@ -1,4 +1,4 @@
-"""The small print of ENGINE section 10, each point by one example with its exact moments."""
+"""The small print of the engine, each point by one example with its exact moments."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Waits against python-dateutil and the rules of RFC 5545 that ENGINE section 4 names.
+"""Waits against python-dateutil and the rules of RFC 5545 that they are built on.
 
 Sources: RFC 5545 section 3.3.5 (a local time that does not exist takes the
 offset before the gap; a doubled one is the first), section 3.3.6 (nominal

@@ -1,4 +1,4 @@
-"""Findings: what is wrong or doubtful in letters and sequences before they are switched on (ENGINE section 9)."""
+"""Findings: what is wrong or doubtful in letters and sequences before they are switched on."""
 
 from patient_courier.core.checks.finding import Finding, Lacking, Mend
 from patient_courier.core.checks.school import school_findings, sequence_findings

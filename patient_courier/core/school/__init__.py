@@ -1,1 +1,1 @@
-"""Models of the school file (ENGINE section 1)."""
+"""Models of the school file."""

@@ -1,4 +1,4 @@
-"""Conditions (ENGINE section 6): what may be asked of one student."""
+"""Conditions: what may be asked of one student."""
 
 from __future__ import annotations
 

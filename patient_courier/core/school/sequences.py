@@ -1,4 +1,4 @@
-"""Sequences and their steps (ENGINE section 3)."""
+"""Sequences and their steps."""
 
 from __future__ import annotations
 
