@@ -26,6 +26,7 @@ from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.store.audience import count
 from patient_courier.store.definitions import Library
+from patient_courier.store.progress import count_anew
 from patient_courier.store.states import load_states
 from patient_courier.store.tables import ClockRow, EnrolmentRow, EventRow, LearntRow, StudentRow
 
@@ -236,6 +237,8 @@ def _fill(session) -> None:
         if len(events) > 100_000:
             _put(session, people, enrolments, purchases, activity, learnt, events)
     _put(session, people, enrolments, purchases, activity, learnt, events)
+    for course in Library("https://post.example").load(session).courses.values():
+        count_anew(session, course)
 
 
 def _put(session, people, enrolments, purchases, activity, learnt, events) -> None:

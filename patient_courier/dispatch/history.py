@@ -37,7 +37,7 @@ def play_history(session: Session, definitions: Definitions, events: list[Event]
         agenda.add_student(state)
     agenda.add_events((states[ids[event.student]], event) for event in in_order(events))
     agenda.run_until(until)
-    save_states(session, states)
+    save_states(session, states, definitions)
     save_effects(session, effects, ids)
     session.execute(
         update(DeliveryRow).where(DeliveryRow.status == "queued").values(status="sent", posted=DeliveryRow.at)

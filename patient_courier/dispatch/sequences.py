@@ -86,7 +86,7 @@ def start_missed(
     before = sum(len(state.runs) for state in states.values())
     for found in missed:
         effects += engine.start_missed(states[found.student_id], key, found.what, found.number, now)
-    save_states(session, states)
+    save_states(session, states, definitions)
     save_effects(session, effects, {state.student.key: id for id, state in states.items()})
     return sum(len(state.runs) for state in states.values()) - before
 
@@ -126,6 +126,6 @@ def move_all(session: Session, definitions: Definitions, key: str, now: Instant)
                 landing(definitions.plans[(key, found.version)], definitions.sequences[key], found.step).kind
             ] += 1
             effects += engine.move(state, found, now)
-    save_states(session, states)
+    save_states(session, states, definitions)
     save_effects(session, effects, {state.student.key: id for id, state in states.items()})
     return counts

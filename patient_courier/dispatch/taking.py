@@ -47,7 +47,7 @@ def take_events(
     for event in fresh:
         agenda.add_event(states[ids[event.student]], event, now)
     agenda.run_until(now)
-    save_states(session, states)
+    save_states(session, states, definitions)
     save_effects(session, effects, ids)
     return Taken(len(fresh), len(events) - len(fresh))
 
@@ -136,7 +136,7 @@ def _wake(
     for state in states.values():
         agenda.add_student(state)
     agenda.run_until(horizon)
-    save_states(session, states)
+    save_states(session, states, definitions)
     save_effects(session, effects, {state.student.key: id for id, state in states.items()})
 
 
@@ -152,4 +152,4 @@ def plan_clocks_anew(session: Session, definitions: Definitions, now: Instant) -
         states = load_states(session, ids[start : start + CHUNK], definitions)
         for state in states.values():
             state.clock_due = next_clock_event(definitions, state)
-        save_states(session, states)
+        save_states(session, states, definitions)

@@ -29,6 +29,7 @@ from patient_courier.store.tables import (
     DeliveryRow,
     EnrolmentRow,
     LearntRow,
+    ProgressRow,
     PurchaseRow,
     ReadingRow,
     RunRow,
@@ -37,8 +38,9 @@ from patient_courier.store.tables import (
 )
 
 Test = ColumnElement[bool]
-# No zone is further from UTC than this, clock changes and months cut short included.
-_MARGIN_HOURS = 120
+# A length ends at most this far from where it ends in UTC: when a zone changes sides of the date line, and with months
+# cut short at another day's end.
+_MARGIN_HOURS, _MARGIN_HOURS_OF_MONTHS = 30, 120
 
 
 def picked(condition: c.Condition, definitions: Definitions, now: Instant) -> Select[int]:
@@ -140,7 +142,8 @@ def _within(table: Any, at: Any, span: Span | None, definitions: Definitions, no
     if span is None:
         return true()
     middle = calendar.subtract(now, span.value, "UTC")
-    surely, hardly = middle.add(hours=_MARGIN_HOURS), middle.subtract(hours=_MARGIN_HOURS)
+    margin = _MARGIN_HOURS_OF_MONTHS if span.value.months else _MARGIN_HOURS
+    surely, hardly = middle.add(hours=margin), middle.subtract(hours=margin)
     asked = func.pc_within(at, _zone(definitions, table), str(span.value), to_nanoseconds(now))
     return or_(at > surely, and_(at >= hardly, asked))
 
@@ -184,31 +187,14 @@ def _completed(condition: c.IsCompleted) -> Test:
 
 
 def _progress(condition: c.IsProgress, definitions: Definitions) -> Test:
-    course = definitions.courses.get(condition.course)
-    if course is None:
+    if condition.course not in definitions.courses:
         return false()
-    lessons = [f"{course.key}/{lesson.key}" for module in course.modules for lesson in module.lessons]
-    quizzes = [f"{course.key}/{quiz.key}" for module in course.modules for quiz in module.quizzes]
-    total = len(lessons) + len(quizzes)
-    q = LearntRow
-    high = 100 if condition.at_most is None else condition.at_most
     low = condition.at_least or 0
-    # SQLite divides whole numbers rounding down, as the percent is defined.
-    fits = (func.count() * 100 // max(total, 1)).between(low, high)
-    done = (
-        select(q.student_id)
-        .where(
-            q.at.is_not(None),
-            or_(
-                and_(q.kind == "lesson", q.key.in_(lessons)),
-                and_(q.kind == "quiz", q.key.in_(quizzes)),
-            ),
-        )
-        .group_by(q.student_id)
-    )
-    if low <= 0 <= high:  # those who have done nothing are in no group
-        return StudentRow.id.not_in(done.having(not_(fits)))
-    return StudentRow.id.in_(done.having(fits))
+    high = 100 if condition.at_most is None else condition.at_most
+    p = ProgressRow
+    if low <= 0 <= high:  # those who have done nothing have no row
+        return not_(_has(p, p.course == condition.course, not_(p.percent.between(low, high))))
+    return _has(p, p.course == condition.course, p.percent.between(low, high))
 
 
 def _quiz(condition: c.IsQuiz) -> Test:
@@ -251,15 +237,17 @@ def _inactive(condition: c.IsInactive, definitions: Definitions, now: Instant) -
     if condition.course == THIS:
         return false()
     e, a = EnrolmentRow, ActivityRow
-    active = (
-        select(a.at).where(a.student_id == e.student_id, a.course == e.course).correlate(e).scalar_subquery()
-    )
-    seen = func.max(e.began, func.coalesce(active, e.began), type_=e.began.type)
+    seen = func.max(e.began, func.coalesce(a.at, e.began), type_=e.began.type)
     # Silent for exactly that long counts; what is said as “not before now” is one nanosecond later.
     later = now.add(nanoseconds=1)
     quiet = not_(_within(e, seen, condition.for_, definitions, later))
     course = true() if condition.course == "any" else e.course == condition.course
-    return _has(e, course, _in_status(["active"]), quiet)
+    silent = (
+        select(e.student_id)
+        .join(a, and_(a.student_id == e.student_id, a.course == e.course), isouter=True)
+        .where(course, _in_status(["active"]), quiet)
+    )
+    return StudentRow.id.in_(silent)
 
 
 def _joined(condition: c.IsJoined, definitions: Definitions) -> Test:

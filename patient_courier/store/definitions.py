@@ -13,6 +13,7 @@ from patient_courier.core.reading import as_data
 from patient_courier.core.school.courses import Course, Offer, School
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import Sequence
+from patient_courier.store.progress import count_anew
 from patient_courier.store.tables import (
     CourseRow,
     LetterRow,
@@ -149,10 +150,14 @@ def set_status(session: Session, key: str, status: str) -> None:
 
 def replace_courses(session: Session, courses: list[Course], offers: list[Offer]) -> None:
     """Put courses and offers in the place of those that were there."""
+    before = dict(session.execute(select(CourseRow.key, CourseRow.body)).all())
     session.execute(delete(CourseRow))
     session.execute(delete(OfferRow))
     session.add_all(CourseRow(key=x.key, position=n, body=as_data(x)) for n, x in enumerate(courses))
     session.add_all(OfferRow(key=x.key, position=n, body=as_data(x)) for n, x in enumerate(offers))
+    for course in courses:
+        if before.get(course.key) != as_data(course):
+            count_anew(session, course)
     touch(session)
 
 

@@ -12,14 +12,17 @@ from sqlalchemy.dialects.sqlite import Insert, insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.definitions import Definitions
 from patient_courier.core.effects import CallMade, Effect, LetterDecided, Noted, Warned
 from patient_courier.core.state import StudentState
+from patient_courier.store.progress import progress_values
 from patient_courier.store.states import fact_values, run_values
 from patient_courier.store.tables import (
     CallRow,
     DeliveryRow,
     EventRow,
     ProblemRow,
+    ProgressRow,
     RunRow,
     StudentRow,
     TagRow,
@@ -30,13 +33,14 @@ _STATUS = {"sent": "queued"}
 _EPOCH = Instant.from_timestamp(0)
 
 
-def save_states(session: Session, states: dict[int, StudentState]) -> None:
+def save_states(session: Session, states: dict[int, StudentState], definitions: Definitions) -> None:
     """Store changed facts and runs of these students (by row id), and their next clock moments."""
     rows: defaultdict[Any, list[dict[str, Any]]] = defaultdict(list)
     people = []
     for id, state in states.items():
         for table, values in fact_values(state, id).items():
             rows[table] += values
+        rows[ProgressRow] += progress_values(state, id, definitions)
         rows[RunRow] += [run_values(run, id) for run in state.runs if run.dirty]
         gone = [key for kind, key in state.facts.changed if kind == "tag" and key not in state.facts.tags]
         if gone:

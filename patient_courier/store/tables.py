@@ -179,6 +179,16 @@ class LearntRow(Table):
     )
 
 
+class ProgressRow(Table):
+    """Lessons completed and quizzes passed of a course's outline as it is now, in whole percent, rounded down."""
+
+    __tablename__ = "progress"
+    student_id: Mapped[int] = _student()
+    course: Mapped[str] = mapped_column(primary_key=True)
+    percent: Mapped[int]
+    __table_args__ = (Index("ix_progress_course_percent", "course", "percent"),)
+
+
 class CertificateRow(Table):
     __tablename__ = "certificates"
     student_id: Mapped[int] = _student()

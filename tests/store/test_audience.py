@@ -12,10 +12,12 @@ from patient_courier.core.conditions import Asked, holds
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.values import parse_moment
 from patient_courier.store.audience import picked
+from patient_courier.store.definitions import replace_courses
 from patient_courier.store.states import load_states
 from patient_courier.store.tables import StudentRow
 from tests.generated import KEYS, LESSONS, schools
 from tests.live import LiveSchool
+from tests.outside.second.schools import Maker
 from tests.schools import bought, event, read, school, sequence, wait
 
 CONDITION = TypeAdapter(Condition)
@@ -149,3 +151,21 @@ def test_a_day_is_the_students_own_day(tmp_path, zone, now, expected):
         condition = CONDITION.validate_python(asked[0])
         found = session.scalars(picked(condition, live.library.load(session), parse_moment(now))).all()
     assert bool(found) is expected
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_sql_and_memory_agree_on_wide_schools_and_after_the_outline_has_changed(tmp_path, seed):
+    maker = Maker(1000 + seed)
+    file = read(maker.school())
+    live = LiveSchool(tmp_path / "school.db", file, parse_moment("2026-02-01T00:00:00Z"))
+    live.live_through(file, parse_moment("2026-03-20T12:00:00Z"))
+    asked = [found for found in (maker.condition() for _ in range(60)) if "this" not in str(found)]
+    asked += [
+        {"is": "progress", "course": "bees", "at_least": low, "at_most": low + 30} for low in (0, 25, 50)
+    ]
+    compare(live, asked, "2026-03-20T12:00:00Z")
+    courses = [course.model_copy(update={"modules": course.modules[:1]}) for course in file.courses]
+    with live.database.writing() as session:
+        replace_courses(session, courses, file.offers)
+    compare(live, asked, "2026-03-20T12:00:00Z")
+    live.database.close()

@@ -34,13 +34,20 @@ const found = computed(() => {
   const people = words.length ? (students.value?.items ?? []).slice(0, 6).map((one) => ({ to: `/students/${one.key}`, name: `${one.name} · ${one.email}`, kind: "Student" })) : [];
   return [...fitting.slice(0, 12), ...people];
 });
-watch(typed, () => (at.value = 0));
+// Enter pressed before the list has come: go as soon as it has.
+let eager = false;
+watch(typed, () => {
+  at.value = 0;
+  eager = false;
+});
+watch(found, () => eager && go(at.value));
 watch(open, (now) => {
   typed.value = "";
   if (now) void nextTick(() => window.setTimeout(() => box.value?.focus(), 80));
 });
 function go(index: number): void {
   const chosen = found.value[index];
+  eager = !chosen && !things.value;
   if (!chosen) return;
   open.value = false;
   void router.push(chosen.to);
@@ -49,7 +56,11 @@ function inside(event: KeyboardEvent): void {
   if (event.key === "ArrowDown") at.value = Math.min(at.value + 1, found.value.length - 1);
   else if (event.key === "ArrowUp") at.value = Math.max(at.value - 1, 0);
   else if (event.key === "Enter") go(at.value);
-  else return;
+  else {
+    // The dialog takes the focus to itself while it opens; what is typed belongs in the box.
+    if (event.key.length === 1 && !event.ctrlKey && !event.metaKey) box.value?.focus();
+    return;
+  }
   event.preventDefault();
 }
 let first = "";
@@ -59,6 +70,7 @@ function key(event: KeyboardEvent): void {
     open.value = !open.value;
     return;
   }
+  if (open.value) return inside(event);
   const typing = (event.target as HTMLElement).closest("input, textarea, select, [contenteditable], .ant-select, .ant-modal, .desk");
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === "?") help.value = true;
@@ -81,7 +93,7 @@ defineExpose({ show: () => (open.value = true) });
 
 <template>
   <Modal v-model:open="open" :footer="null" :closable="false" width="560px" wrap-class-name="palette" title="Go to">
-    <Input ref="box" v-model:value="typed" placeholder="A place, course, sequence, letter or student" aria-label="Go to" role="combobox" aria-expanded="true" aria-controls="palette-found" @keydown="inside" />
+    <Input ref="box" v-model:value="typed" placeholder="A place, course, sequence, letter or student" aria-label="Go to" role="combobox" aria-expanded="true" aria-controls="palette-found" />
     <ul id="palette-found" role="listbox" aria-label="Found" class="found"><li v-for="(one, index) in found" :key="one.to + one.kind" role="option" :aria-selected="index === at" :class="{ at: index === at }" @click="go(index)" @mousemove="at = index"><span class="label kind">{{ one.kind }}</span>{{ one.name }}</li></ul>
     <p v-if="!found.length" class="soft">Nothing is called that.</p>
   </Modal>
