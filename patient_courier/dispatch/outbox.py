@@ -22,7 +22,7 @@ from patient_courier.post.message import Rendered, message, render
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import letter_version
 from patient_courier.store.mail import has_message
-from patient_courier.store.tables import DeliveryRow, StudentRow
+from patient_courier.store.tables import DeliveryRow, HelpStopRow, RunRow, StudentRow
 
 log = structlog.get_logger()
 BATCH = 50
@@ -42,6 +42,27 @@ def render_delivery(
     student = session.get_one(StudentRow, row.student_id)
     zone = student.timezone or definitions.school.timezone
     return render(letter, definitions.school, row.values, zone, signer.links(row.id))
+
+
+def stopped_since(session: Session, row: DeliveryRow, student: StudentRow) -> str | None:
+    """Why a queued letter must not go out any more: the student has stopped it since it was decided.
+
+    Between the two lie moments, or hours while a mail server takes nothing.
+    """
+    if row.recipients is not None:
+        return None
+    if student.bounced:
+        return "address_bounced"
+    if student.complained:
+        return "complained"
+    if row.purpose == "news" and not student.news:
+        return "news_off"
+    if row.purpose == "course_help":
+        subject = session.scalar(select(RunRow.subject).where(RunRow.number == row.run)) or {"objects": []}
+        course = dict(subject["objects"]).get("course")
+        if course and session.get(HelpStopRow, (row.student_id, course)):
+            return "course_help_off"
+    return None
 
 
 class Outbox:
@@ -110,9 +131,13 @@ class Outbox:
             row = session.get_one(DeliveryRow, id)
             if row.status != "queued":
                 return 0
+            student = session.get_one(StudentRow, row.student_id)
+            stopped = stopped_since(session, row, student)
+            if stopped:
+                row.status, row.reason, row.retry = "skipped", stopped, None
+                return 0
             row.status, row.tries = "posting", row.tries + 1
             definitions = self._definitions(session)
-            student = session.get_one(StudentRow, row.student_id)
             to = self._recipients(row, student, definitions)
             rendered = render_delivery(session, definitions, row, self._signer)
         school = definitions.school
