@@ -80,9 +80,23 @@ class CallMade:
 
 
 @dataclass(frozen=True, slots=True)
+class NotBegun:
+    """A start picked an event, or another run's step asked for it, and no run began.
+
+    ``refused_by`` is the part of the sequence that said no: ``status``, ``again`` or ``only_if``.
+    """
+
+    at: Instant
+    student: str
+    sequence: str
+    cause: int  # the number of the event
+    refused_by: str
+
+
+@dataclass(frozen=True, slots=True)
 class Warned:
     at: Instant
     text: str
 
 
-Effect = Noted | LetterDecided | TagChanged | CertificateIssued | CallMade | Warned
+Effect = Noted | LetterDecided | TagChanged | CertificateIssued | CallMade | NotBegun | Warned

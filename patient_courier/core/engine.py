@@ -16,7 +16,7 @@ from patient_courier.core.clock_events import due_clock_events, still_due
 from patient_courier.core.conditions import holds
 from patient_courier.core.definitions import Definitions, Plan
 from patient_courier.core.derive import derived
-from patient_courier.core.effects import CertificateIssued, Effect, Noted, TagChanged, Warned
+from patient_courier.core.effects import CertificateIssued, Effect, NotBegun, Noted, TagChanged, Warned
 from patient_courier.core.facts import learn, note_first_event
 from patient_courier.core.happening import Happening, Subject, of_event, subject_of
 from patient_courier.core.matching import matches
@@ -195,10 +195,9 @@ class Engine:
     def _begin(
         self, turn: Turn, plan: Plan, subject: Subject | None, event_at: Instant, cause: int
     ) -> Run | None:
-        sequence = plan.sequence
-        if sequence.status != "running" or not may_begin(turn.state, plan, subject):
-            return None
-        if sequence.only_if is not None and not holds(sequence.only_if, turn.asked(subject)):
+        refused_by = self._refused_by(turn, plan, subject)
+        if refused_by is not None:
+            turn.effects.append(NotBegun(turn.now, turn.state.student.key, plan.key, cause, refused_by))
             return None
         run = Run(
             number=self.numbers.next_run(),
@@ -220,6 +219,18 @@ class Engine:
             self._go_in_circles(turn, run)
             return None
         return run
+
+    @staticmethod
+    def _refused_by(turn: Turn, plan: Plan, subject: Subject | None) -> str | None:
+        """The part of the sequence that keeps a new run from beginning; None when nothing does."""
+        sequence = plan.sequence
+        if sequence.status != "running":
+            return "status"
+        if not may_begin(turn.state, plan, subject):
+            return "again"
+        if sequence.only_if is not None and not holds(sequence.only_if, turn.asked(subject)):
+            return "only_if"
+        return None
 
     def walk_from_start(self, turn: Turn, run: Run) -> None:
         """Let a run that has begun take its first steps, unless an event has moved it meanwhile."""

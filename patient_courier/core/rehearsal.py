@@ -11,13 +11,20 @@ from patient_courier.core import calendar
 from patient_courier.core.agenda import Agenda
 from patient_courier.core.definitions import Definitions, Plan, ready
 from patient_courier.core.duration import Duration
-from patient_courier.core.effects import CertificateIssued, Effect, LetterDecided, TagChanged, Warned
+from patient_courier.core.effects import (
+    CertificateIssued,
+    Effect,
+    LetterDecided,
+    NotBegun,
+    TagChanged,
+    Warned,
+)
 from patient_courier.core.engine import Engine
 from patient_courier.core.school.events import Event, TagEvent
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import local_text, moment_text
 from patient_courier.core.state import Hold, StudentState, new_state
-from patient_courier.core.story import story
+from patient_courier.core.story import not_begun, story
 
 LONGEST = Duration(months=24)
 SHOWN = ("sent", "skipped", "stuck")
@@ -33,6 +40,7 @@ class Outcome:
     letters: list[LetterDecided] = field(default_factory=list)
     tags: list[TagChanged] = field(default_factory=list)
     certificates: list[CertificateIssued] = field(default_factory=list)
+    not_begun: list[NotBegun] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
 
     def note(self, effect: Effect) -> None:
@@ -44,8 +52,16 @@ class Outcome:
                 self.tags.append(effect)
             case CertificateIssued():
                 self.certificates.append(effect)
+            case NotBegun():
+                self.not_begun.append(effect)
             case Warned():
                 self.warnings.append(effect.text)
+
+    def why_not_begun(self, found: NotBegun) -> str:
+        """Why a sequence did not begin, as a sentence; times are the student's."""
+        state = self.states[found.student]
+        cause = dict(state.log).get(found.cause)
+        return not_begun(self.definitions, found.sequence, cause, found.refused_by, found.at, state.zone)
 
     def story(self, letter: LetterDecided) -> list[str]:
         """Why a letter went out or not, as ordered sentences; times are the student's."""

@@ -101,6 +101,34 @@ def _asked(purpose: str) -> str:
     return f"Asked at that moment: {', '.join(asked[:-1])}, and {asked[-1]}."
 
 
+_ONCE = {
+    "once": "a student comes in only once",
+    "once_per_subject": "a student comes in only once for the same thing",
+    "when_finished": "the student was still inside",
+}
+_ONLY_RUNNING = {
+    "draft": "it is a draft",
+    "paused": "it is paused",
+    "closed": "it is closed",
+}
+
+
+def not_begun(
+    definitions: Definitions, sequence: str, cause: Happening | None, refused_by: str, at: Instant, zone: str
+) -> str:
+    """Why a sequence did not begin, as one sentence."""
+    found = definitions.sequences[sequence].sequence
+    why = {
+        "status": _ONLY_RUNNING.get(found.status, ""),
+        "again": _ONCE.get(found.again, ""),
+        "only_if": f"it is only for a student who {condition_words(definitions, found.only_if)}"
+        if found.only_if
+        else "",
+    }[refused_by]
+    after = f" after the student {words.what_happened(definitions, cause)}" if cause else ""
+    return f"Did not begin{after} ({words.moment(at, zone)}): {why}."
+
+
 def story(
     definitions: Definitions,
     plan: Plan,

@@ -1,6 +1,7 @@
 """Sequences by example: the order at one instant, jumps, waits for events, repeats, and runs that set each other going."""
 
-from tests.schools import bought, event, letter, play, posted, send, sequence, wait
+from patient_courier.core.rehearsal import rehearse
+from tests.schools import bought, event, letter, play, posted, read, school, send, sequence, wait
 
 DONE = {"on": "lesson_completed", "lesson": "bees/l1"}
 
@@ -229,3 +230,37 @@ def test_an_event_does_not_act_on_the_run_it_has_set_going():
     leaving = sequence("s", steps, {"on": "signed_in"}, leaves=[{"on": "signed_in"}])
     found = play([leaving], [event("2026-03-02", "signed_in")])
     assert [x["step"] for x in found["letters"]] == ["after"]
+
+
+def test_a_rehearsal_says_why_a_sequence_did_not_begin():
+    keen = {"only_if": {"is": "tagged", "tag": "keen"}}
+    hand_over = {"id": "go", "do": "start_sequence", "sequence": "closed"}
+    found = rehearse(
+        read(
+            school(
+                [
+                    sequence("once", [hand_over], {"on": "purchased"}, again="once"),
+                    sequence("keen", [], {"on": "signed_in"}, **keen),
+                    {**sequence("closed", []), "status": "closed"},
+                ],
+                [bought("2026-03-02"), bought("2026-03-03"), event("2026-03-04", "signed_in")],
+            )
+        )
+    )
+    assert [(x.sequence, x.refused_by, found.why_not_begun(x)) for x in found.not_begun] == [
+        (
+            "closed",
+            "status",
+            "Did not begin after the student bought First Hive (Mon 2 Mar, 12:00): it is closed.",
+        ),
+        (
+            "once",
+            "again",
+            "Did not begin after the student bought First Hive (Tue 3 Mar, 12:00): a student comes in only once.",
+        ),
+        (
+            "keen",
+            "only_if",
+            "Did not begin after the student signed in (Wed 4 Mar, 12:00): it is only for a student who has the tag “keen”.",
+        ),
+    ]

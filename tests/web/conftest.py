@@ -56,7 +56,8 @@ class App:
         self.settle()
 
     def settle(self) -> None:
-        for _ in range(200):
+        give_up = time.monotonic() + 60
+        while time.monotonic() < give_up:
             moving = self.client.get("/api/frame").json()["clock"]["moving"]
             lines = self.client.get("/api/deliveries").json()["items"]
             if not moving and not any(line["status"] in ("queued", "posting") for line in lines):

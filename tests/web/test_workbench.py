@@ -116,6 +116,9 @@ def test_people_inside_are_counted_moved_held_and_let_in_when_asked(app):
     put(app, change)
     versions = app.client.get("/api/sequences/welcome/versions").json()
     assert [(one["version"], one["inside"]) for one in versions["versions"]] == [(2, 0), (1, 1)]
+    on_first = app.client.get("/api/sequences/welcome/versions/1/students").json()
+    assert [(one["name"], one["until"]) for one in on_first] == [("Ana", "Tue 3 Mar, 10:00")]
+    assert app.client.get("/api/sequences/welcome/versions/2/students").json() == []
     assert app.client.post("/api/sequences/welcome/move").json() == {"moved": 1}
     app.client.post("/api/sequences/welcome/status", json={"status": "paused"})
     enrol(app, "b@example.org")
@@ -124,6 +127,22 @@ def test_people_inside_are_counted_moved_held_and_let_in_when_asked(app):
     before = app.client.get("/api/sequences/welcome").json()["inside"]
     app.client.post("/api/sequences/welcome/status", json={"status": "running", "start_missed": True})
     assert (before, app.client.get("/api/sequences/welcome").json()["inside"]) == (1, 2)
+
+
+def test_a_step_says_who_stands_there_in_which_round_and_how_many_opened_the_letter(app):
+    weekly = {"id": "r", "do": "repeat", "times": 3, "steps": [send("ask", "access"), wait("week", "P7D")]}
+    put(app, {**steps(app), "steps": [weekly]})
+    enrol(app, "a@example.org", "b@example.org")
+    app.move(to="until", until="2026-03-10T12:00")
+    opened = {"type": "letter_opened", "letter": "access", "at": "2026-03-10T12:00:00Z"}
+    app.report({**opened, "student": "a@example.org"})
+    here = app.client.get("/api/sequences/welcome/steps/week/students").json()
+    assert [(one["email"], one["round"], one["until"]) for one in here] == [
+        ("a@example.org", "2", "Mon 16 Mar, 09:00"),
+        ("b@example.org", "2", "Mon 16 Mar, 09:00"),
+    ]
+    figures = app.client.get("/api/sequences/welcome").json()["figures"]
+    assert (figures["ask"]["sent"], figures["ask"]["opened"], figures["week"]["waiting"]) == (4, 1, 2)
 
 
 def scene(app, **more):

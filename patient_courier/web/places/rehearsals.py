@@ -111,6 +111,14 @@ class RunShown(BaseModel):
     own: bool
 
 
+class NotBegunShown(BaseModel):
+    """A sequence that an event would have started, and what kept it from beginning."""
+
+    sequence: str
+    name: str
+    sentence: str
+
+
 class Rehearsed(BaseModel):
     """The calendar of a rehearsal; days are elapsed local days from ``start``."""
 
@@ -120,6 +128,7 @@ class Rehearsed(BaseModel):
     letters: list[LetterShown]
     notes: list[Note]
     runs: list[RunShown]
+    not_begun: list[NotBegunShown]
     most_on_a_day: int
     longest_silence: int
     warnings: list[str]
@@ -247,6 +256,14 @@ def shown(outcome: Outcome, first: Date, events: list[EventBase], days: int, own
                 own=run.sequence == own,
             )
             for run in state.runs
+        ],
+        not_begun=[
+            NotBegunShown(
+                sequence=found.sequence,
+                name=definitions.sequences[found.sequence].sequence.name or found.sequence,
+                sentence=outcome.why_not_begun(found),
+            )
+            for found in outcome.not_begun
         ],
         most_on_a_day=max(counts.values(), default=0),
         longest_silence=_longest_gap(sorted(counts)),

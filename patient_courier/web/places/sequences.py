@@ -25,7 +25,7 @@ from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.sequences import missed_starts, pause, run, start_missed
 from patient_courier.dispatch.taking import plan_clocks_anew
 from patient_courier.store.definitions import save_sequence, set_status
-from patient_courier.store.tables import DeliveryRow, RunRow, SequenceRow, StudentRow
+from patient_courier.store.tables import DeliveryRow, ReadingRow, RunRow, SequenceRow
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.findings import FindingOut, finding_out, lacking
 
@@ -59,9 +59,14 @@ class SequenceSummary(BaseModel):
 
 
 class StepFigures(BaseModel):
-    """Letters of one step: sent and skipped ever; ``waiting`` is how many students stand there now."""
+    """Letters of one step: sent, skipped and stuck ever.
+
+    ``opened`` is how many students opened the letter since, as far as openings are
+    reported; ``waiting`` is how many stand there now.
+    """
 
     sent: int = 0
+    opened: int = 0
     skipped: int = 0
     stuck: int = 0
     waiting: int = 0
@@ -114,15 +119,6 @@ class StatusChange(BaseModel):
 
     status: Literal["draft", "running", "paused", "closed"]
     start_missed: bool = False
-
-
-class Inside(BaseModel):
-    """A student who stands at a step, and until when (in the student's time), if time alone moves them on."""
-
-    key: str
-    name: str
-    email: str
-    until: str | None
 
 
 @router.get("")
@@ -238,7 +234,7 @@ def _marks(sequence: Sequence) -> list[MarkOut]:
 
 def _figures(session: Session, key: str) -> dict[str, StepFigures]:
     found: dict[str, StepFigures] = {}
-    d, r = DeliveryRow, RunRow
+    d, r, reading = DeliveryRow, RunRow, ReadingRow
     for step, status, number in session.execute(
         select(d.step, d.status, func.count()).where(d.sequence == key).group_by(d.step, d.status)
     ):
@@ -247,31 +243,18 @@ def _figures(session: Session, key: str) -> dict[str, StepFigures]:
             figures.sent += number
         elif status in ("skipped", "stuck"):
             setattr(figures, status, number)
+    opened = (
+        select(d.step, func.count(d.student_id.distinct()))
+        .join(reading, (reading.student_id == d.student_id) & (reading.letter == d.letter))
+        .where(d.sequence == key, d.status == "sent", d.recipients.is_(None), reading.opened >= d.at)
+        .group_by(d.step)
+    )
+    for step, number in session.execute(opened):
+        found[step].opened = number
     waiting = select(r.step, func.count()).where(r.sequence == key, r.outcome.is_(None)).group_by(r.step)
     for step, number in session.execute(waiting):
         found.setdefault(step, StepFigures()).waiting = number
     return found
-
-
-@router.get("/{key}/steps/{step}/students")
-def students_at(key: str, step: str, user: SignedIn, post: ThePost, session: Reading) -> list[Inside]:
-    """Who stands at a step now."""
-    zone = definitions_in(post, session).school.timezone
-    rows = session.execute(
-        select(StudentRow, RunRow.due)
-        .join(RunRow, RunRow.student_id == StudentRow.id)
-        .where(RunRow.sequence == key, RunRow.step == step, RunRow.outcome.is_(None))
-        .order_by(RunRow.due, RunRow.number)
-    )
-    return [
-        Inside(
-            key=row.key,
-            name=" ".join(x for x in (row.first_name, row.last_name) if x) or row.email,
-            email=row.email,
-            until=words.moment(due, row.timezone or zone) if due else None,
-        )
-        for row, due in rows
-    ]
 
 
 @router.post("/check")

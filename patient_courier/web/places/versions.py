@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from patient_courier.core import words
@@ -29,6 +29,16 @@ class VersionOut(BaseModel):
     saved: str
     inside: int
     current: bool
+
+
+class Inside(BaseModel):
+    """A student who stands at a step, and until when (in the student's time), if time alone moves them on."""
+
+    key: str
+    name: str
+    email: str
+    until: str | None
+    round: str | None  # of the repeats around the step, outermost first; None outside repeats
 
 
 class LandingOut(BaseModel):
@@ -105,6 +115,48 @@ def versions(key: str, user: SignedIn, post: ThePost, session: Reading) -> Versi
             for version, step, _, number in landings(session, definitions, key)
         ],
     )
+
+
+@router.get("/{key}/versions/{version}/students")
+def students_on(key: str, version: int, user: SignedIn, post: ThePost, session: Reading) -> list[Inside]:
+    """Who is inside on one version now."""
+    definitions = definitions_in(post, session)
+    _known(definitions, key)
+    return _inside(session, definitions, key, RunRow.version == version)
+
+
+@router.get("/{key}/steps/{step}/students")
+def students_at(key: str, step: str, user: SignedIn, post: ThePost, session: Reading) -> list[Inside]:
+    """Who stands at a step now."""
+    return _inside(session, definitions_in(post, session), key, RunRow.step == step)
+
+
+def _inside(
+    session: Session, definitions: Definitions, key: str, *which: ColumnElement[bool]
+) -> list[Inside]:
+    """The students inside a sequence, those whom time moves on first in the order of that time."""
+    zone = definitions.school.timezone
+    rows = session.execute(
+        select(StudentRow, RunRow.due, RunRow.version, RunRow.step, RunRow.rounds)
+        .join(RunRow, RunRow.student_id == StudentRow.id)
+        .where(RunRow.sequence == key, RunRow.outcome.is_(None), *which)
+        .order_by(RunRow.due.is_(None), RunRow.due, RunRow.number)
+    )
+    return [
+        Inside(
+            key=row.key,
+            name=" ".join(x for x in (row.first_name, row.last_name) if x) or row.email,
+            email=row.email,
+            until=words.moment(due, row.timezone or zone) if due else None,
+            round=_round(definitions.plans[(key, version)], step, rounds),
+        )
+        for row, due, version, step, rounds in rows
+    ]
+
+
+def _round(plan: Plan, step: str | None, rounds: dict[str, int]) -> str | None:
+    around = plan.repeats_around(step) if step else []
+    return ".".join(str(rounds.get(repeat, 1)) for repeat in around) or None
 
 
 def _landing(definitions: Definitions, old: Plan, new: Plan, step: str | None, number: int) -> LandingOut:

@@ -895,6 +895,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sequences/{key}/versions/{version}/students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Students On
+         * @description Who is inside on one version now.
+         */
+        get: operations["students_on_api_sequences__key__versions__version__students_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -1429,6 +1449,8 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+            /** Round */
+            round: string | null;
             /** Until */
             until: string | null;
         };
@@ -1886,6 +1908,18 @@ export interface components {
             letter: string;
         };
         /**
+         * NotBegunShown
+         * @description A sequence that an event would have started, and what kept it from beginning.
+         */
+        NotBegunShown: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Sequence */
+            sequence: string;
+        };
+        /**
          * Note
          * @description What the student did, or what changed without a letter, on a day.
          */
@@ -2086,6 +2120,8 @@ export interface components {
             most_on_a_day: number;
             /** Move Words */
             move_words: string[];
+            /** Not Begun */
+            not_begun: components["schemas"]["NotBegunShown"][];
             /** Notes */
             notes: components["schemas"]["Note"][];
             /** Runs */
@@ -2407,9 +2443,17 @@ export interface components {
         };
         /**
          * StepFigures
-         * @description Letters of one step: sent and skipped ever; ``waiting`` is how many students stand there now.
+         * @description Letters of one step: sent, skipped and stuck ever.
+         *
+         *     ``opened`` is how many students opened the letter since, as far as openings are
+         *     reported; ``waiting`` is how many stand there now.
          */
         StepFigures: {
+            /**
+             * Opened
+             * @default 0
+             */
+            opened: number;
             /**
              * Sent
              * @default 0
@@ -4264,6 +4308,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VersionsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    students_on_api_sequences__key__versions__version__students_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inside"][];
                 };
             };
             /** @description Validation Error */

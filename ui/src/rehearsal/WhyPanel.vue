@@ -38,6 +38,10 @@ const { data: seen } = useQuery({
       <h3>Sequences that took part</h3>
       <ul><li v-for="(run, index) in played.runs" :key="index">{{ run.name }}: {{ { finished: "finished", left: "left early", stopped: "stopped", stuck: "stuck", open: "still inside" }[run.outcome] ?? run.outcome }}</li></ul>
     </template>
+    <template v-if="played?.not_begun.length">
+      <h3>Sequences that did not begin</h3>
+      <ul><li v-for="(one, index) in played.not_begun" :key="index"><RouterLink :to="`/sequences/${one.sequence}`">{{ one.name }}</RouterLink>: {{ one.sentence }}</li></ul>
+    </template>
     <p v-for="warning in played?.warnings" :key="warning" class="warn">▲ {{ warning }}</p>
   </aside>
 </template>

@@ -261,7 +261,7 @@ const whyNot = computed(() => (changed.value ? "Save first" : (faults.value[0]?.
       </aside>
     </div>
     <Modal :open="asked !== ''" title="Standing here now" :footer="null" @cancel="asked = ''">
-      <ul class="who"><li v-for="person in there" :key="person.key"><RouterLink :to="`/students/${person.key}`">{{ person.name }}</RouterLink> <span class="label">{{ person.until ? `until ${person.until} where they live` : "until something happens" }}</span></li></ul>
+      <ul class="who"><li v-for="person in there" :key="person.key"><RouterLink :to="`/students/${person.key}`">{{ person.name }}</RouterLink> <span class="label">{{ person.until ? `until ${person.until} where they live` : "until something happens" }}<template v-if="person.round"> · round {{ person.round }}</template></span></li></ul>
     </Modal>
     <VersionsDialog :open="versions" :id="key" @close="versions = false" />
     <SaveDialog :effect="effect" :version="found.version + 1" @cancel="effect = null" @save="(move) => save.mutate({ body: copy(), move })" />

@@ -27,7 +27,7 @@ const list = (found: unknown) => (found as string[] | undefined) ?? [];
       <span class="facts">
         <span v-if="step.do === 'tell'" class="pill">to {{ step.to === "owner" ? "you" : Array.isArray(step.to) ? step.to.join(", ") : step.to }}</span>
         <span v-else-if="letter" class="pill">{{ PURPOSES[letter.purpose as keyof typeof PURPOSES] }}</span>
-        <span v-if="figures?.sent">{{ figures.sent }} sent</span><span v-if="figures?.skipped">{{ figures.skipped }} not posted</span><span v-if="figures?.stuck" class="warn">{{ figures.stuck }} stuck</span>
+        <span v-if="figures?.sent">{{ figures.sent }} sent</span><span v-if="figures?.opened">opened by {{ figures.opened }}</span><span v-if="figures?.skipped">{{ figures.skipped }} not posted</span><span v-if="figures?.stuck" class="warn">{{ figures.stuck }} stuck</span>
         <span v-if="!figures?.sent && !figures?.skipped" class="soft">not posted yet</span>
       </span>
     </button>
