@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from whenever import Date, Instant
@@ -85,6 +86,14 @@ def title(definitions: Definitions, kind: str, key: str | None) -> str:
     return f"{key} {kind}" if key in ("any", "this") else str(key)
 
 
+def _letter(definitions: Definitions, names: Mapping[str, Any]) -> str:
+    key = names.get("letter")
+    ready = definitions.letters.get(key) if key else None
+    if ready is None:
+        return "any letter" if key in (None, "any") else f"“{key}”"
+    return f"“{ready.letter.name or key}”"
+
+
 _VIA = {"purchase": "by purchase", "manual": "by hand", "import": "by import", "preview": "for a preview"}
 
 
@@ -134,11 +143,12 @@ def what_happened(definitions: Definitions, what: Happening) -> str:
         case "signed_up":
             return f"signed up with the form “{names['form']}”"
         case "letter_opened":
-            return "opened a letter"
+            return f"opened {_letter(definitions, names)}"
         case "link_clicked":
-            return "clicked a link"
+            return f"clicked a link in {_letter(definitions, names)}"
         case "answered":
-            return f"answered “{names['answer']}”"
+            said = "" if names["answer"] == "any" else f"“{names['answer']}” to "
+            return f"answered {said}{_letter(definitions, names)}"
         case "news_stopped":
             return "stopped news letters"
         case "course_help_stopped":

@@ -10,6 +10,7 @@ from typing import Any
 
 from whenever import Instant, PlainDateTime, ZonedDateTime
 
+from patient_courier.core.rehearsal import rehearse
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.demo.people import Person, people
 
@@ -53,7 +54,26 @@ def demo_school() -> SchoolFile:
     events = [event for person in found for event in _life(lot, person, data["courses"])]
     events = [event for event in events if event["at"] <= today().format_iso()]
     data["events"] = sorted(events, key=lambda event: event["at"])
+    events += _openings(SchoolFile.model_validate(data))
+    data["events"] = sorted(events, key=lambda event: event["at"])
     return SchoolFile.model_validate(data)
+
+
+def _openings(file: SchoolFile) -> Iterator[dict[str, Any]]:
+    """Letters that were opened, within hours or a day or two; service letters most of all."""
+    lot = random.Random(SEED + 1)
+    for letter in rehearse(file, until=today()).letters:
+        if letter.status != "sent" or letter.to is not None:
+            continue
+        if lot.random() < {"service": 0.84, "course_help": 0.63, "news": 0.41}[letter.purpose]:
+            at = letter.at.add(minutes=int(lot.expovariate(1 / 420)) + 2)
+            if at <= today():
+                yield {
+                    "at": at.format_iso(),
+                    "type": "letter_opened",
+                    "student": letter.student,
+                    "letter": letter.letter,
+                }
 
 
 def _student(lot: random.Random, person: Person) -> dict[str, Any]:

@@ -276,7 +276,7 @@ def test_an_answer_link_asks_once_and_then_counts(app, answer):
     assert "Send it" in app.client.get(f"/post/{path}").text
     assert "got your answer" in app.client.post(f"/post/{path}").text
     student = app.client.get("/api/students/a").json()
-    assert "Opened a letter" in [item["text"] for item in student["timeline"]]
+    assert "Opened “Access”" in [item["text"] for item in student["timeline"]]
     assert ("needs a hand" in student["tags"]) is (answer == "stuck")
     assert app.client.get(f"/post/{path}x").status_code == 404
 

@@ -64,9 +64,9 @@ const list = (found: unknown) => (found as string[] | undefined) ?? [];
 <style scoped>
 .step { min-width: 0; max-width: 100%; }
 button { color: var(--ink); cursor: pointer; text-align: left; font: inherit; }
-.card { display: block; width: 330px; max-width: 100%; background: var(--sheet); border: 1px solid var(--rule); border-radius: 4px; padding: 0; overflow: hidden; box-shadow: 0 1px 2px rgb(19 40 59 / 12%); }
+.card { display: block; width: 384px; max-width: 100%; background: var(--sheet); border: 1px solid var(--rule); border-radius: 4px; padding: 0; overflow: hidden; box-shadow: 0 1px 2px rgb(19 40 59 / 12%); }
 .card .airmail { display: block; } .card .name { display: block; padding: 7px 13px 0; font: 600 15px/1.3 var(--title); overflow-wrap: anywhere; }
-.facts { display: flex; flex-wrap: wrap; gap: 4px 12px; padding: 4px 13px 8px; font-size: 12.5px; align-items: center; }
+.facts { display: flex; flex-wrap: wrap; gap: 4px 10px; padding: 4px 13px 8px; font-size: 12.5px; align-items: center; }
 .chosen { outline: 2px solid var(--act); outline-offset: 2px; }
 .wait { border: 0; border-left: 2px dotted var(--soft); background: none; margin-left: 18px; padding: 13px 14px; font: 14px var(--mark); color: #43555f; border-radius: 0; display: inline-flex; flex-wrap: wrap; gap: 0 8px; }
 .mark { border-bottom: 1px solid var(--warn-mark); color: var(--ink); }
