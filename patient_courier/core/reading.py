@@ -25,6 +25,9 @@ def read_school(text: str | bytes) -> SchoolFile:
         data = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
     except (ValueError, UnicodeDecodeError, RecursionError) as error:
         raise Unreadable([Fault("", f"this is not JSON that can be read: {error}")]) from error
+    halves = _half_characters(data)
+    if halves:
+        raise Unreadable(halves)
     try:
         file = SchoolFile.model_validate(data)
     except ValidationError as error:
@@ -33,6 +36,28 @@ def read_school(text: str | bytes) -> SchoolFile:
     if found:
         raise Unreadable(found)
     return file
+
+
+def _half_characters(data: Any) -> list[Fault]:
+    """Texts with half of a surrogate pair in them, which stands for no character (RFC 8259 section 8.2)."""
+
+    def found(node: Any, pointer: str) -> list[Fault]:
+        if isinstance(node, str):
+            return [] if _whole(node) else [Fault(pointer, "there is half of a character in this text")]
+        if isinstance(node, dict) and not all(map(_whole, node)):
+            return [Fault(pointer, "there is half of a character in a name here")]
+        parts = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+        return [fault for key, part in parts for fault in found(part, f"{pointer}/{escaped(str(key))}")]
+
+    return [] if _whole(json.dumps(data, ensure_ascii=False)) else found(data, "")
+
+
+def _whole(text: str) -> bool:
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def _no_constant(name: str) -> None:
@@ -52,10 +77,19 @@ def validation_faults(error: ValidationError, data: Any) -> list[Fault]:
     """What the models refused, as JSON pointers into the data and sentences."""
     found: dict[Fault, None] = {}
     for item in error.errors(include_url=False):
-        if item["type"] == "literal_error" and isinstance(item["input"], dict | list):
-            continue  # one of several forms that a value may have; the form it was meant to have says more
-        found[Fault(_pointer(item["loc"], data), _sentence(item))] = None
+        loc = item["loc"]
+        one_form_of_several = str(loc[-1]).startswith("literal[") if loc else False
+        if one_form_of_several and isinstance(item["input"], dict | list):
+            continue  # the form it was meant to have says more
+        if item["type"] == "union_tag_invalid":
+            loc = (*loc, _discriminator(item))
+        found[Fault(_pointer(loc, data), _sentence(item))] = None
     return list(found) or [Fault("", "this file can't be read")]
+
+
+def escaped(part: str) -> str:
+    """One part of a JSON pointer (RFC 6901 section 3)."""
+    return part.replace("~", "~0").replace("/", "~1")
 
 
 def _pointer(loc: tuple[int | str, ...], data: Any) -> str:
@@ -69,8 +103,13 @@ def _pointer(loc: tuple[int | str, ...], data: Any) -> str:
         )
         if inside_list or inside_dict:
             here = here[part]
-            pointer += "/" + str(part).replace("~", "~0").replace("/", "~1")
+            pointer += "/" + escaped(str(part))
     return pointer
+
+
+def _discriminator(item: Any) -> str:
+    """The key that says which of several forms an object has, such as ``do``."""
+    return str(item["ctx"]["discriminator"]).strip("'")
 
 
 def _sentence(item: Any) -> str:
@@ -83,11 +122,17 @@ def _sentence(item: Any) -> str:
         case "value_error":
             return str(context["error"])
         case "union_tag_invalid":
-            return f"“{context['tag']}” is not one of {context['expected_tags'].replace(chr(39), '')}"
+            known = context["expected_tags"].replace("'", "")
+            given = item["input"][_discriminator(item)]
+            return (
+                f"“{given}” is not one of {known}"
+                if isinstance(given, str)
+                else f"this must be one of {known}"
+            )
         case "union_tag_not_found":
             return f"{context['discriminator'].replace(chr(39), '“', 1).replace(chr(39), '”')} is missing here; it says what this is"
         case "literal_error":
-            return f"this must be {context['expected'].replace(chr(39), '“', 1).replace(chr(39), '”', 1).replace(chr(39), '')}"
+            return f"this must be {context['expected'].replace(chr(39), '')}"
         case "string_type":
             return "this must be a text in quotation marks"
         case "int_type" | "float_type" | "int_from_float":

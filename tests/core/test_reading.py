@@ -1,6 +1,7 @@
 """A school file is read whole or not at all, and every fault is named with its place."""
 
 import json
+import random
 
 import pytest
 from hypothesis import given
@@ -8,6 +9,8 @@ from hypothesis import strategies as st
 
 from patient_courier.core.duration import Duration
 from patient_courier.core.reading import Unreadable, read_school, write_school
+from patient_courier.core.rehearsal import rehearse
+from tests.outside.second.schools import Maker
 from tests.schools import bought, read, school, send, sequence, wait
 
 
@@ -24,8 +27,92 @@ def test_every_fault_is_named_with_its_json_pointer():
     del data["offers"][0:1]
     data["students"][0]["news"] = "yes"
     found = faults(data)
-    assert set(found) == {"/school/timezone", "/courses/0/colour", "/sequences/0/steps/1", "/students/0/news"}
+    assert set(found) == {
+        "/school/timezone",
+        "/courses/0/colour",
+        "/sequences/0/steps/1/do",
+        "/students/0/news",
+    }
     assert found["/students/0/news"] == "this must be true or false"
+
+
+@pytest.mark.parametrize(
+    ("place", "wrong", "pointer", "sentence"),
+    [
+        (("sequences", 0, "only_if"), 7, "/sequences/0/only_if", "a condition starts with"),
+        (
+            ("sequences", 0, "only_if"),
+            {"all": ["x"]},
+            "/sequences/0/only_if/all/0",
+            "a condition starts with",
+        ),
+        (("letters", 0, "purpose"), {}, "/letters/0/purpose", "this must be service, course_help or news"),
+        (("events", 0, "type"), 1.5, "/events/0/type", "this must be one of purchased"),
+        (("students", 0, "first_name"), "\ud800", "/students/0/first_name", "half of a character"),
+        (("sequences", 0, "steps"), {}, "/sequences/0/steps", "this must be a list"),
+    ],
+)
+def test_a_value_of_the_wrong_kind_is_named_in_plain_words(place, wrong, pointer, sentence):
+    data = school([sequence("s", [send("a")])], [bought()])
+    here = data
+    for part in place[:-1]:
+        here = here[part]
+    here[place[-1]] = wrong
+    found = faults(data)
+    assert set(found) == {pointer}
+    assert sentence in found[pointer]
+
+
+JUNK = [
+    None,
+    7,
+    1.5,
+    True,
+    "x",
+    "",
+    [],
+    {},
+    "P1D",
+    "this",
+    "any",
+    "bees/l1",
+    "\ud800",
+    "P99999999D",
+    "{{ a.b }}",
+    {"a": 1},
+]
+
+
+def places(node, path=()):
+    yield path
+    for key, part in (
+        node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+    ):
+        yield from places(part, (*path, key))
+
+
+@pytest.mark.parametrize("seed", range(25))
+def test_whatever_stands_anywhere_in_a_file_it_is_read_whole_or_refused_with_its_place(seed):
+    lot = random.Random(seed)
+    whole = json.dumps(Maker(seed).school())
+    for _ in range(12):
+        data = json.loads(whole)
+        *path, last = lot.choice([path for path in places(data) if path])
+        here = data
+        for part in path:
+            here = here[part]
+        here[last] = lot.choice(JUNK)
+        try:
+            file = read_school(json.dumps(data))
+        except Unreadable as refused:
+            for fault in refused.faults:
+                assert fault.sentence
+                there = data
+                for part in fault.pointer.split("/")[1:]:
+                    part = part.replace("~1", "/").replace("~0", "~")
+                    there = there[int(part)] if isinstance(there, list) else there[part]
+        else:
+            rehearse(file)
 
 
 def test_references_to_nothing_are_refused_where_they_stand():

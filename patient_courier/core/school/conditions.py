@@ -125,8 +125,10 @@ class IsStudent(Model):
 
 def _kind(value: Any) -> str | None:
     """Which condition a dict or a model is."""
-    if not isinstance(value, dict):
+    if isinstance(value, Model):
         value = value.model_dump(by_alias=True, include={"all", "any", "not_", "is_"})
+    if not isinstance(value, dict):
+        return None
     for name in ("all", "any", "not"):
         if name in value:
             return name
