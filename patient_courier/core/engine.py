@@ -7,7 +7,6 @@ working copy and is changed in place; nothing else is touched.
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
 
 from whenever import Instant
@@ -25,12 +24,24 @@ from patient_courier.core.school.events import EventBase
 from patient_courier.core.school.sequences import Repeat, WaitFor
 from patient_courier.core.state import Run, StudentState
 from patient_courier.core.steps import STEPS, drop_held, pass_by
-from patient_courier.core.turn import ON, Move, Numbers, Turn
+from patient_courier.core.turn import ON, Move, Numbers, Turn, Work
 
 MOST_STEPS = 100
 MOST_RUNS = 100
-# Runs set each other going inside one another; the two limits above bound how deep, Python's own bound is lower.
-sys.setrecursionlimit(max(sys.getrecursionlimit(), 100_000))
+
+
+def work_off(work: Work) -> None:
+    """Do a piece of work and what it yields, each to its end before the one it came from goes on.
+
+    Runs set each other going inside one another, deeper than Python's own calls may go.
+    """
+    open_works = [work]
+    while open_works:
+        inner = next(open_works[-1], None)
+        if inner is None:
+            open_works.pop()
+        else:
+            open_works.append(inner)
 
 
 class Engine:
@@ -48,7 +59,7 @@ class Engine:
         if what.type == "lesson_watched":
             before = state.facts.watched.get(what.names["lesson"], -1)
             what = Happening(what.type, what.at, {**what.names, "percent_before": before})
-        self.handle(turn, what, report=event)
+        work_off(self.handle(turn, what, report=event))
         return turn.effects
 
     def tick(self, state: StudentState, moment: Instant, now: Instant) -> list[Effect]:
@@ -61,7 +72,7 @@ class Engine:
                 state.facts.enrolments[entry.course].expired = moment
                 state.facts.mark("enrolment", entry.course)
             else:
-                self.handle(turn, entry.what)
+                work_off(self.handle(turn, entry.what))
         state.clock_done = moment
         return turn.effects
 
@@ -71,7 +82,7 @@ class Engine:
         woken = not run.arriving
         run.due, run.arriving = None, False
         step = turn.plan(run).places[run.step or ""].step
-        self._walk(turn, run, lambda: STEPS[type(step)](self, turn, run, step, woken))
+        work_off(self._walk(turn, run, lambda: STEPS[type(step)](self, turn, run, step, woken)))
         return turn.effects
 
     def start_missed(
@@ -81,7 +92,7 @@ class Engine:
         turn = Turn(self.definitions, state, now, self.numbers)
         run = self._begin(turn, self.definitions.sequences[sequence], subject_of(what), what.at, number)
         if run is not None:
-            self.walk_from_start(turn, run)
+            work_off(self.walk_from_start(turn, run))
         return turn.effects
 
     def move(self, state: StudentState, run: Run, now: Instant) -> list[Effect]:
@@ -98,7 +109,7 @@ class Engine:
 
     def handle(
         self, turn: Turn, what: Happening, *, known: bool = False, report: EventBase | None = None
-    ) -> None:
+    ) -> Work:
         """One event: facts, derived events, early leaves, waypoints, wait-fors, starts.
 
         ``known``: the facts hold it already, because a step has brought it about.
@@ -123,16 +134,16 @@ class Engine:
             self._report(turn, what)
         turn.frames.append(number)
         for follower in derived(self.definitions, turn.state.facts, what):
-            self.handle(turn, follower)
+            yield self.handle(turn, follower)
         self._leave_early(turn, what, number)
-        self._reach_waypoints(turn, what, number)
-        self._pass_wait_fors(turn, what, number)
-        self._start(turn, what, number)
+        yield self._reach_waypoints(turn, what, number)
+        yield self._pass_wait_fors(turn, what, number)
+        yield self._start(turn, what, number)
         turn.frames.pop()
 
-    def follow(self, turn: Turn, what: Happening) -> None:
+    def follow(self, turn: Turn, what: Happening) -> Work:
         """Handle an event that a step has brought about, when its run has come to rest."""
-        self.handle(turn, what, known=True)
+        return self.handle(turn, what, known=True)
 
     @staticmethod
     def _report(turn: Turn, what: Happening) -> None:
@@ -152,7 +163,7 @@ class Engine:
                 run.trail.append(("left", number, turn.now))
                 self.finish(turn, run, "left")
 
-    def _reach_waypoints(self, turn: Turn, what: Happening, number: int) -> None:
+    def _reach_waypoints(self, turn: Turn, what: Happening, number: int) -> Work:
         for run in self._touched(turn, number):
             if not run.is_open:
                 continue
@@ -163,9 +174,9 @@ class Engine:
                 drop_held(turn, run)
                 pass_by(turn, run, reached[-1].id, "reached")
                 run.step, run.due, run.rounds, run.arriving = reached[-1].id, None, {}, False
-                self._walk(turn, run, lambda: ON)
+                yield self._walk(turn, run, lambda: ON)
 
-    def _pass_wait_fors(self, turn: Turn, what: Happening, number: int) -> None:
+    def _pass_wait_fors(self, turn: Turn, what: Happening, number: int) -> Work:
         for run in self._touched(turn, number):
             if not run.is_open or run.step is None or not run.walked or run.arriving:
                 continue
@@ -174,9 +185,9 @@ class Engine:
                 if run.passed.get(step.id, 0) >= number:  # it came here again after this very event
                     continue
                 pass_by(turn, run, step.id, "happened")
-                self._walk(turn, run, lambda: Move("into", "then"))
+                yield self._walk(turn, run, lambda: Move("into", "then"))
 
-    def _start(self, turn: Turn, what: Happening, number: int) -> None:
+    def _start(self, turn: Turn, what: Happening, number: int) -> Work:
         matching = [
             plan
             for plan, matcher in self.definitions.starting.get(what.type, ())
@@ -185,7 +196,7 @@ class Engine:
         for plan in sorted(set(matching), key=lambda plan: plan.order):
             run = self._begin(turn, plan, subject_of(what), what.at, number)
             if run is not None:
-                self.walk_from_start(turn, run)
+                yield self.walk_from_start(turn, run)
 
     def begin(self, turn: Turn, sequence: str, origin: Run) -> Run | None:
         """Begin a run that another run's step asks for; it keeps subject and starting event. None if refused."""
@@ -232,10 +243,10 @@ class Engine:
             return "only_if"
         return None
 
-    def walk_from_start(self, turn: Turn, run: Run) -> None:
+    def walk_from_start(self, turn: Turn, run: Run) -> Work:
         """Let a run that has begun take its first steps, unless an event has moved it meanwhile."""
         if run.is_open and not run.walked:
-            self._walk(turn, run, lambda: Move("start"))
+            yield self._walk(turn, run, lambda: Move("start"))
 
     def finish(self, turn: Turn, run: Run, outcome: str) -> None:
         """End a run: finished, left, stopped or stuck. ``step`` stays where it stood unless it is finished."""
@@ -251,7 +262,7 @@ class Engine:
         run.trail.append(("going_in_circles", turn.now))
         self.finish(turn, run, "stuck")
 
-    def _walk(self, turn: Turn, run: Run, first: Callable[[], Move]) -> None:
+    def _walk(self, turn: Turn, run: Run, first: Callable[[], Move]) -> Work:
         """Take steps until the run must wait, then do what it has set going meanwhile.
 
         In a paused sequence an event still moves the run, but it stops before the next step.
@@ -277,7 +288,7 @@ class Engine:
             step = turn.plan(run).places[target].step
             move = STEPS[type(step)](self, turn, run, step, False)
         for work in turn.waiting_work.pop():
-            work()
+            yield work()
 
     @staticmethod
     def _counts(turn: Turn, run: Run) -> bool:

@@ -115,6 +115,8 @@ def _discriminator(item: Any) -> str:
 def _sentence(item: Any) -> str:
     kind, context = item["type"], item.get("ctx", {})
     match kind:
+        case "recursion_depth_exceeded":
+            return "this is nested too deeply"
         case "missing":
             return f"“{item['loc'][-1]}” is missing here"
         case "extra_forbidden":

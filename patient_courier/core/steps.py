@@ -27,7 +27,7 @@ from patient_courier.core.merge import Value
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import MatcherBase
 from patient_courier.core.state import Hold, Run
-from patient_courier.core.turn import END, ON, REST, Move, Turn
+from patient_courier.core.turn import END, ON, REST, Move, Turn, Work
 
 
 class Engine(Protocol):
@@ -35,11 +35,11 @@ class Engine(Protocol):
 
     def begin(self, turn: Turn, sequence: str, origin: Run) -> Run | None: ...
 
-    def walk_from_start(self, turn: Turn, run: Run) -> None: ...
+    def walk_from_start(self, turn: Turn, run: Run) -> Work: ...
 
     def finish(self, turn: Turn, run: Run, outcome: str) -> None: ...
 
-    def follow(self, turn: Turn, what: Happening) -> None: ...
+    def follow(self, turn: Turn, what: Happening) -> Work: ...
 
 
 def _zone(turn: Turn, whose: str) -> str:

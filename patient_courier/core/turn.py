@@ -6,8 +6,9 @@ only while one event or one due moment is handled.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from typing import TypeAlias
 
 from whenever import Instant
 
@@ -17,6 +18,9 @@ from patient_courier.core.effects import Effect
 from patient_courier.core.happening import Subject
 from patient_courier.core.school.values import THIS
 from patient_courier.core.state import Run, StudentState
+
+# Something to do that may have more to do within: it yields that, and goes on when it is done.
+Work: TypeAlias = "Iterator[Work]"
 
 
 @dataclass(slots=True)
@@ -65,7 +69,7 @@ class Turn:
     frames: list[int] = field(default_factory=list)
     born_in: dict[int, frozenset[int]] = field(default_factory=dict)
     # What a walking run has set going, to be done when it has come to rest; one list for each run that walks.
-    waiting_work: list[list[Callable[[], None]]] = field(default_factory=list)
+    waiting_work: list[list[Callable[[], Work]]] = field(default_factory=list)
 
     def plan(self, run: Run) -> Plan:
         return self.definitions.plans[(run.sequence, run.version)]
@@ -73,7 +77,7 @@ class Turn:
     def asked(self, subject: Subject | None) -> Asked:
         return Asked(self.definitions, self.state, self.now, subject)
 
-    def later(self, work: Callable[[], None]) -> None:
+    def later(self, work: Callable[[], Work]) -> None:
         """Do this when the run that is walking has come to rest."""
         self.waiting_work[-1].append(work)
 

@@ -54,7 +54,7 @@ def read_body(body: bytes, message_id: str) -> list[Read]:
     """
     try:
         data = json.loads(body)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise NotEvents(f"The body is not JSON: {error}") from error
     if isinstance(data, dict) and set(data) == {"events"}:
         data = data["events"]
