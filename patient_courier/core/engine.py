@@ -135,10 +135,12 @@ class Engine:
         turn.frames.append(number)
         for follower in derived(self.definitions, turn.state.facts, what):
             yield self.handle(turn, follower)
-        self._leave_early(turn, what, number)
-        yield self._reach_waypoints(turn, what, number)
-        yield self._pass_wait_fors(turn, what, number)
-        yield self._start(turn, what, number)
+        if turn.state.open:
+            self._leave_early(turn, what, number)
+            yield self._reach_waypoints(turn, what, number)
+            yield self._pass_wait_fors(turn, what, number)
+        if what.type in self.definitions.starting:
+            yield self._start(turn, what, number)
         turn.frames.pop()
 
     def follow(self, turn: Turn, what: Happening) -> Work:

@@ -38,12 +38,12 @@ class InstantColumn(TypeDecorator[Instant]):
 
 def pack(value: Any) -> str:
     """JSON text of plain data that may hold instants, dates, durations and money."""
-    return json.dumps(value, ensure_ascii=False, separators=(",", ":"), default=_plain)
+    return _ENCODER.encode(value)
 
 
 def unpack(text: str) -> Any:
     """The data that :func:`pack` was given, tuples as lists."""
-    return json.loads(text, object_hook=_rich)
+    return _DECODER.decode(text)
 
 
 def _plain(value: Any) -> dict[str, Any]:
@@ -73,6 +73,11 @@ def _rich(found: dict[str, Any]) -> Any:
         case "$money":
             return Money(amount=value[0], currency=value[1])
     return found
+
+
+# Made once: json.dumps and json.loads would make new ones for every value.
+_ENCODER = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), default=_plain)
+_DECODER = json.JSONDecoder(object_hook=_rich)
 
 
 class Packed(TypeDecorator[Any]):
