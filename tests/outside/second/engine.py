@@ -26,6 +26,7 @@ class Second:
         self.facts = {one["key"]: Facts(self.school, one) for one in file["students"]}
         self.log: dict[str, list[tuple[int, Plain]]] = {key: [] for key in self.facts}
         self.count = 0
+        self.ids: set[str] = set()
         self.runs: list[Run] = []
         self.begun_now: dict[tuple[str, datetime], int] = {}
         self.letters: list[Plain] = []
@@ -55,6 +56,9 @@ class Second:
             self.now = min(nexts)
             if coming and coming[0][0] == self.now:
                 _, _, event = coming.pop(0)
+                if event.get("id") in self.ids:
+                    continue
+                self.ids |= {event["id"]} if "id" in event else set()
                 self.happen(event["student"], {k: v for k, v in event.items() if k not in ("at", "student")})
             elif clock and min(clock)[0] == self.now:
                 self.by_clock(min(clock))
@@ -289,7 +293,7 @@ class Second:
         elif kind == "module_completed":
             facts.done.add(("module", event["module"]))
             modules = [f"{course}/{module['key']}" for module in self.school.courses[course]["modules"]]
-            if all(("module", key) in facts.done for key in modules) and ("course", course) not in facts.done:
+            if all(facts.complete(course, key) for key in modules) and ("course", course) not in facts.done:
                 return [{"type": "course_completed", "course": course}]
         elif kind == "course_completed":
             facts.done.add(("course", course))
@@ -299,6 +303,10 @@ class Second:
                 return None
             if facts.is_open(course):
                 return [{**self.issue(student, course), "known": True}]
+        elif kind == "answered":
+            blocks = self.school.letters[event["letter"]]["blocks"]
+            answers = [a for block in blocks for a in block.get("answers", []) if a["key"] == event["answer"]]
+            return [{"type": "tag_added", "tag": tag} for a in answers for tag in a["add_tags"]]
         elif kind == "news_stopped":
             facts.news = False
         elif kind == "course_help_stopped":

@@ -156,7 +156,11 @@ class Run:
         return None
 
     def blank(self, letter: Plain) -> str | None:
-        pieces = [letter["subject"], letter.get("preheader", ""), *(b["html"] for b in letter["blocks"])]
+        pieces = [
+            letter["subject"],
+            letter.get("preheader", ""),
+            *(b.get("html", "") for b in letter["blocks"]),
+        ]
         return next((b for piece in pieces if (b := written(piece, self.facts, self.subject)[1])), None)
 
     def hold(self, letter: Plain) -> tuple[datetime, str] | None:

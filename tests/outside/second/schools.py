@@ -27,7 +27,7 @@ MODULES = ["bees/m1", "bees/m2", "honey/m1"]
 COURSES = ["bees", "honey"]
 OFFERS = ["bees-once", "honey-once", "both", "call"]
 TAGS = ["keen", "slow", "vip"]
-LETTERS = ["access", "help", "help2", "named", "news", "quiz", "next", "own"]
+LETTERS = ["asked", "access", "help", "help2", "named", "news", "quiz", "next", "own"]
 SEQUENCES = ["s0", "s1", "s2", "s3"]
 
 
@@ -40,6 +40,15 @@ def _letter(
 ) -> Plain:
     return {"key": key, "name": key, "purpose": purpose, "subject": subject, "preheader": "",
             "blocks": [{"kind": "text", "html": html}], "min_gap": gap}  # fmt: skip
+
+
+def _answers() -> Plain:
+    found = _letter("asked", "course_help", "How is it going?")
+    answers = [
+        {"key": "yes", "label": "Yes", "add_tags": ["keen", "slow"]},
+        {"key": "no", "label": "No", "add_tags": []},
+    ]
+    return {**found, "blocks": [{"kind": "answers", "question": "Well?", "answers": answers}]}
 
 
 class Maker:
@@ -109,7 +118,7 @@ class Maker:
             "bounced": {"hard": True},
             "letter_opened": {"letter": "help"},
             "link_clicked": {"letter": "help", "link": "a"},
-            "answered": {"letter": "help", "answer": "yes"},
+            "answered": {"letter": "asked", "answer": "yes"},
         }
         return found | (more.get(kind, {}) if self.may(0.5) else {})
 
@@ -257,7 +266,7 @@ class Maker:
             "signed_up": {"form": self.one(["guide", "list"])},
             "letter_opened": {"letter": "help"},
             "link_clicked": {"letter": "help", "link": self.one(["a", "b"])},
-            "answered": {"letter": "help", "answer": self.one(["yes", "no"])},
+            "answered": {"letter": self.one(["asked", "help"]), "answer": self.one(["yes", "no"])},
             "certificate_approved": {"course": self.one(COURSES)},
             "course_help_stopped": {"course": self.one(COURSES)},
             "bounced": {"hard": self.may(0.5)},
@@ -267,6 +276,7 @@ class Maker:
         if kind.startswith("tag"):
             more = {"tag": self.one(TAGS)}
         at = FIRST + timedelta(minutes=self.one([0, 30, 720, 570, 1410]), days=self.random.randint(0, 45))
+        more |= {"id": self.one(["one", "two"])} if self.may(0.1) else {}
         return {"at": at.strftime("%Y-%m-%dT%H:%M:%SZ"), "type": kind, "student": student, **more}
 
     def school(self) -> Plain:
@@ -306,7 +316,8 @@ class Maker:
                       "quizzes": [{"key": "q1", "title": "Parts", "pass_mark": 70}]}],
                  "certificate": self.one([None, {"approval": False}])},
                 {"key": "honey", "title": "Honey Weekend", "summary": "", "access": self.one([None, "P10D"]),
-                 "modules": [{"key": "m1", "title": "All", "lessons": [_lesson("l1"), _lesson("l2")], "quizzes": [{"key": "q1", "title": "Jars"}]}],
+                 "modules": self.one([[], [{"key": "m0", "title": "Soon"}]])
+                 + [{"key": "m1", "title": "All", "lessons": [_lesson("l1"), _lesson("l2")], "quizzes": [{"key": "q1", "title": "Jars"}]}],
                  "certificate": self.one([{"approval": True}, {"approval": True}, {"approval": False}])}],
             "offers": [
                 {"key": "bees-once", "title": "First Hive", "price": None, "courses": ["bees"], "tags": ["keen"]},
@@ -314,6 +325,7 @@ class Maker:
                 {"key": "both", "title": "Both", "price": None, "courses": ["bees", "honey"], "tags": ["vip", "keen"]},
                 {"key": "call", "title": "A call", "price": None, "courses": []}],
             "letters": [
+                _answers(),
                 _letter("access", "service", "{{ student.first_name | default('Hello') }}, {{ course.title | default('welcome') }}"),
                 _letter("help", "course_help", "On {{ course.title | default('it') }} ({{ course.progress | default('0') }})"),
                 _letter("help2", "course_help", "Still there?", gap=self.one(["P1D", "P3D", "P1W"])),
