@@ -131,9 +131,10 @@ def _hang(
                 yield Hung(here, plan.key, step.id, step.letter, when or "at once")
             case s.WaitFor():
                 there = _there(definitions, course, step.event, stop, here)
-                late = f"if not within {span(step.within.value)}" if step.within else ""
                 yield from _hang(definitions, course, plan, step.then, there, marks, "")
-                yield from _hang(definitions, course, plan, step.else_, there, marks, late)
+                if step.within:  # else nobody comes to the other lane
+                    late = f"if not within {span(step.within.value)}"
+                    yield from _hang(definitions, course, plan, step.else_, there, marks, late)
             case s.Waypoint():
                 here = _there(definitions, course, step.reach, stop, here)
             case _:

@@ -57,7 +57,10 @@ def later(front: Front, length: Duration) -> Front:
 
 
 def ruler(sequence: s.Sequence) -> list[Mark]:
-    """A mark for every step, nested ones included, in reading order."""
+    """A mark for every step that time can bring a student to, nested ones included, in reading order.
+
+    None for what stands behind a wait without an end, for when that has passed.
+    """
     start = calendar.resolve(_START, _ZONE)
     marks: list[Mark] = []
     _walk(sequence.steps, Front(start, start), start, marks)

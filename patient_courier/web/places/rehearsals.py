@@ -19,6 +19,7 @@ from patient_courier.core.effects import CertificateIssued, LetterDecided, TagCh
 from patient_courier.core.happening import of_event
 from patient_courier.core.paths import paths
 from patient_courier.core.reading import validation_faults
+from patient_courier.core.references import Fault, Known, sequence_faults
 from patient_courier.core.rehearsal import SHOWN, Outcome, rehearse_moves
 from patient_courier.core.school.events import Event, EventBase
 from patient_courier.core.school.file import Student
@@ -141,14 +142,25 @@ class LetterSeen(BaseModel):
     text: str
 
 
-def playable(body: dict[str, Any] | None) -> Sequence | None:
-    if body is None:
-        return None
+def readable(body: dict[str, Any]) -> Sequence:
+    """A sequence as it is being edited, running. 422 when it can't be read."""
     try:
         return Sequence.model_validate({**body, "status": "running"})
     except ValidationError as error:
-        fault = validation_faults(error, body)[0]
-        raise HTTPException(422, f"The sequence can't be played yet: {fault.sentence}.") from error
+        raise _not_yet(validation_faults(error, body)) from error
+
+
+def playable(definitions: Definitions, body: dict[str, Any]) -> Sequence:
+    """The same, when all that it names is there. 422 otherwise."""
+    sequence = readable(body)
+    faults = list(sequence_faults("", sequence, Known.of_definitions(definitions.with_sequence(sequence))))
+    if faults:
+        raise _not_yet(faults)
+    return sequence
+
+
+def _not_yet(faults: list[Fault]) -> HTTPException:
+    return HTTPException(422, f"The sequence can't be played yet: {faults[0].sentence}.")
 
 
 def _state(session: Session, definitions: Definitions, scene: Scene) -> StudentState:
@@ -169,8 +181,8 @@ def _state(session: Session, definitions: Definitions, scene: Scene) -> StudentS
 
 def play(session: Session, definitions: Definitions, scene: Scene) -> tuple[Outcome, Date, list[EventBase]]:
     """Play a scene; returns the outcome, the date of day 0, and the moves as events. 422 for moves that can't be read."""
-    draft = playable(scene.sequence)
-    if draft is not None:
+    if scene.sequence is not None:
+        draft = playable(definitions, scene.sequence)
         definitions = definitions.with_only(draft) if scene.alone else definitions.with_sequence(draft)
     state = _state(session, definitions, scene)
     now = read_clock(session).now
@@ -338,8 +350,7 @@ def every_path(
 ) -> PathsOut:
     """The distinct ways through a sequence, what each posts, and the steps that none reaches."""
     definitions = definitions_in(post, session)
-    sequence = playable(body)
-    assert sequence is not None
+    sequence = readable(body)
     plan = definitions.with_sequence(sequence).sequences[sequence.key]
 
     def name(letter: str) -> str:

@@ -101,9 +101,8 @@ _numbers = count(1)
 @router.post("", status_code=202)
 def begin(body: ReplayIn, user: SignedIn, post: ThePost, session: Reading) -> ReplayOut:
     """Begin to play a draft over the last days; ask for it by its id until it is done."""
-    draft = playable(body.sequence)
-    assert draft is not None
     definitions = definitions_in(post, session)
+    draft = playable(definitions, body.sequence)
     now = read_clock(session).now
     ids = list(session.scalars(select(StudentRow.id).order_by(StudentRow.id)))
     job = _Job(next(_numbers), len(ids))

@@ -297,12 +297,11 @@ def _phrases(definitions: Definitions, step: Step) -> list[str]:
 def _unreadable(error: ValidationError, body: dict[str, Any]) -> list[Finding]:
     """What the models refuse, at the step it concerns: a field that is still empty, for instance."""
     found = []
+    key = str(body.get("key", ""))
     for fault in validation_faults(error, body):
         step = _step_at(body, fault.pointer)
         sentence = fault.sentence[:1].upper() + fault.sentence[1:] + "."
-        found.append(
-            Finding("fault", "unreadable", sentence, body.get("key"), step=step, pointer=fault.pointer)
-        )
+        found.append(Finding("fault", "unreadable", sentence, key, step=step, pointer=fault.pointer))
     return found
 
 
@@ -315,7 +314,7 @@ def _step_at(body: Any, pointer: str) -> str | None:
         except (KeyError, IndexError, ValueError, TypeError):
             break
         if isinstance(body, dict) and "do" in body:
-            step = body.get("id")
+            step = str(body.get("id", ""))
     return step
 
 
