@@ -52,7 +52,7 @@ class Move(BaseModel):
     """Something the student does on an elapsed day at a time of their own: an event without its student."""
 
     day: int = Field(ge=0, le=LONGEST_DAYS)
-    at: str = Field(pattern=r"^\d\d:\d\d$")
+    at: str = Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
     event: dict[str, Any]
 
 
@@ -186,13 +186,23 @@ def play(session: Session, definitions: Definitions, scene: Scene) -> tuple[Outc
         definitions = definitions.with_only(draft) if scene.alone else definitions.with_sequence(draft)
     state = _state(session, definitions, scene)
     now = read_clock(session).now
-    first = Date.parse_iso(scene.start) if scene.start else calendar.local_date(now, state.zone)
+    first = _first_day(scene.start) if scene.start else calendar.local_date(now, state.zone)
     state.clock_done = calendar.resolve(first.at(calendar.MIDNIGHT), state.zone).subtract(nanoseconds=1)
     events = [_event(definitions, state, first, number, move) for number, move in enumerate(scene.moves, 1)]
     until = calendar.resolve(first.add(days=scene.days).at(calendar.MIDNIGHT), state.zone).subtract(
         nanoseconds=1
     )
     return rehearse_moves(definitions, state, events, until), first, events  # type: ignore[arg-type]
+
+
+def _first_day(text: str) -> Date:
+    try:
+        found = Date.parse_iso(text)
+    except ValueError:
+        found = Date.MIN
+    if not 1970 < found.year < 2200:
+        raise HTTPException(422, f"“{text}” is no day to begin on; write it like 2026-03-02.")
+    return found
 
 
 def read_event(body: dict[str, Any]) -> Any:
