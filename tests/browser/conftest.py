@@ -19,7 +19,7 @@ from patient_courier.settings import Settings
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=25_000)
 
 
 def free_port() -> int:
