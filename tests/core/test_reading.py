@@ -12,6 +12,7 @@ from patient_courier.core.reading import Unreadable, read_school, write_school
 from patient_courier.core.rehearsal import rehearse
 from tests.outside.second.schools import Maker
 from tests.schools import bought, read, school, send, sequence, wait
+from tests.spoilt import spoilt
 
 
 def faults(data):
@@ -63,45 +64,12 @@ def test_a_value_of_the_wrong_kind_is_named_in_plain_words(place, wrong, pointer
     assert sentence in found[pointer]
 
 
-JUNK = [
-    None,
-    7,
-    1.5,
-    True,
-    "x",
-    "",
-    [],
-    {},
-    "P1D",
-    "this",
-    "any",
-    "bees/l1",
-    "\ud800",
-    "P99999999D",
-    "{{ a.b }}",
-    {"a": 1},
-]
-
-
-def places(node, path=()):
-    yield path
-    for key, part in (
-        node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
-    ):
-        yield from places(part, (*path, key))
-
-
 @pytest.mark.parametrize("seed", range(25))
 def test_whatever_stands_anywhere_in_a_file_it_is_read_whole_or_refused_with_its_place(seed):
     lot = random.Random(seed)
-    whole = json.dumps(Maker(seed).school())
+    whole = Maker(seed).school()
     for _ in range(12):
-        data = json.loads(whole)
-        *path, last = lot.choice([path for path in places(data) if path])
-        here = data
-        for part in path:
-            here = here[part]
-        here[last] = lot.choice(JUNK)
+        data = spoilt(lot, whole)
         try:
             file = read_school(json.dumps(data))
         except Unreadable as refused:

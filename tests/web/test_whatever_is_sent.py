@@ -3,14 +3,13 @@
 The test client raises whatever the application would answer with 500.
 """
 
-import copy
 import random
 
 import pytest
 
-from tests.core.test_reading import JUNK, places
 from tests.outside.second.schools import Maker
 from tests.schools import send
+from tests.spoilt import spoilt
 
 PLACES = [
     "today",
@@ -22,16 +21,6 @@ PLACES = [
     "students",
     "school/file",
 ]
-
-
-def spoilt(lot: random.Random, body):
-    body = copy.deepcopy(body)
-    *path, last = lot.choice([path for path in places(body) if path])
-    here = body
-    for part in path:
-        here = here[part]
-    here[last] = copy.deepcopy(lot.choice([junk for junk in JUNK if junk != "\ud800"]))
-    return body
 
 
 def told(answer) -> None:
@@ -62,7 +51,8 @@ def test_spoilt_sequences_rehearsals_letters_courses_and_events(app, seed):
         told(app.client.put("/api/sequences/wide", json=lot.choice([sequence, wrong])))
         told(app.report(spoilt(lot, lot.choice(school["events"]))))
     for place in PLACES:
-        assert app.client.get(f"/api/{place}").status_code in (200, 404)
+        found = app.client.get(f"/api/{place}").status_code
+        assert found == 200 or (found == 404 and place == "sequences/wide"), place
 
 
 def test_steps_behind_a_wait_that_never_passes_hang_nowhere(app):
@@ -76,5 +66,6 @@ def test_steps_behind_a_wait_that_never_passes_hang_nowhere(app):
     body = {**app.client.get("/api/sequences/welcome").json()["body"], "steps": [endless]}
     told(app.client.put("/api/sequences/welcome", json=body))
     line = app.client.get("/api/courses/bees/line").json()
-    assert "year" in str(line)
-    assert "late" not in [hung["step"] for stop in line["stops"] for hung in stop["letters"]]
+    hung = [one["step"] for stop in line["stops"] for one in stop["letters"]]
+    assert "year" in hung
+    assert "late" not in hung
