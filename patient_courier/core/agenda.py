@@ -8,14 +8,16 @@ Rehearsals and the live dispatcher both run on this.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable
+from dataclasses import dataclass
 from heapq import heappop, heappush
 from itertools import count
 
 from whenever import Instant
 
-from patient_courier.core.clock_events import next_clock_event
-from patient_courier.core.effects import Effect
+from patient_courier.core.clock_events import ClockEvent, clock_events, next_clock_event
+from patient_courier.core.effects import Effect, Warned
 from patient_courier.core.engine import Engine
 from patient_courier.core.school.events import EventBase
 from patient_courier.core.state import Run, StudentState
@@ -25,16 +27,38 @@ EVENT, CLOCK, RUN = range(3)
 Entry = tuple[Instant, int, int, int, StudentState, Run | EventBase | None]
 
 
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """How much may be played: how often one run may be woken, and how many wakings there may be in all."""
+
+    of_a_run: int
+    in_all: int | None = None
+
+
 class Agenda:
     """The events, clock moments and due runs that lie ahead of some students."""
 
-    def __init__(self, engine: Engine, out: Callable[[Effect], None], now: Instant = Instant.MIN) -> None:
-        """``now`` is where time stands: what lies before it is overdue and happens now."""
+    def __init__(
+        self,
+        engine: Engine,
+        out: Callable[[Effect], None],
+        now: Instant = Instant.MIN,
+        limits: Limits | None = None,
+    ) -> None:
+        """``now`` is where time stands: what lies before it is overdue and happens now.
+
+        A run that ``limits`` forbids to go on stays where it is, with a warning; when all is used
+        up the agenda stops and ``cut_short`` is set.
+        """
         self.now = now
         self._engine = engine
         self._out = out
         self._queue: list[Entry] = []
         self._entries = count()
+        self._limits = limits
+        self._wakings: Counter[int] = Counter()
+        self._woken = 0
+        self.cut_short = False
 
     def add_student(self, state: StudentState) -> None:
         """Put down what is to come for a student: due runs and the next clock event."""
@@ -43,14 +67,40 @@ class Agenda:
             self._plan_run(state, run)
         self._plan_clock(state)
 
-    def add_event(self, state: StudentState, event: EventBase, arrives: Instant) -> None:
-        """Put down an event that arrives at a moment."""
-        self._push(arrives, EVENT, 0, state, event)
-
     def add_events(self, events: Iterable[tuple[StudentState, EventBase]]) -> None:
         """Put down events that arrive at their own time."""
         for state, event in events:
-            self.add_event(state, event, event.at)
+            self._push(event.at, EVENT, 0, state, event)
+
+    def take_message(
+        self, message: Collection[tuple[StudentState, EventBase]], people: Collection[StudentState]
+    ) -> None:
+        """Take in events that arrive now, together, and let everything happen up to now.
+
+        ``people`` are the students whom the message concerns, not on the agenda yet.
+
+        What was due before comes before. Then all the events become facts, in their order, and only then
+        the clock is asked: a moment that they make untrue does not come, nor does one before now that was
+        not known until they came, but for the end of access.
+        """
+        before = self.now.subtract(nanoseconds=1)
+        for state in people:
+            for run in state.open.values():
+                self._plan_run(state, run)
+        self.run_until(before)
+        known: dict[int, list[ClockEvent]] = {}
+        for state in people:
+            self._engine.end_access(state, before)
+            known[id(state)] = [x for x in clock_events(self._engine.definitions, state) if x.at <= before]
+        for state, event in message:
+            self._settle(state, self._engine.take(state, event, self.now))
+        for state in people:
+            for moment in sorted({x.at for x in known[id(state)] if x.at > state.clock_done}):
+                self._settle(state, self._engine.tick(state, moment, self.now, known[id(state)]))
+            self._engine.end_access(state, before)
+            state.clock_done = max(state.clock_done, before)
+            self._plan_clock(state)
+        self.run_until(self.now)
 
     def next_moment(self) -> Instant | None:
         """When something happens next, or None."""
@@ -58,10 +108,15 @@ class Agenda:
             self._forget(heappop(self._queue))
         return self._queue[0][0] if self._queue else None
 
-    def run_until(self, until: Instant) -> None:
-        """Let everything happen up to the moment, inclusive."""
-        while (moment := self.next_moment()) is not None and moment <= until:
+    def run_until(self, until: Instant, most: int | None = None) -> bool:
+        """Let everything happen up to the moment, inclusive; False when ``most`` steps were not enough for it."""
+        steps = 0
+        while (moment := self.next_moment()) is not None and moment <= until and not self.cut_short:
+            if steps == most:
+                return False
             self.step()
+            steps += 1
+        return True
 
     def step(self) -> None:
         """Let the next thing happen. Raises IndexError when there is none."""
@@ -76,13 +131,35 @@ class Agenda:
             effects = self._engine.tick(state, moment, self.now)
         else:
             assert isinstance(item, Run)
+            if not self._may_wake(state, item):
+                return
             effects = self._engine.wake(state, item, self.now)
+        self._settle(state, effects)
+        if kind != RUN:  # waking a run changes nothing that the clock goes by
+            self._plan_clock(state)
+
+    def _settle(self, state: StudentState, effects: list[Effect]) -> None:
+        """Hand on what came of a step, and put down when the runs that it moved go on."""
         for effect in effects:
             self._out(effect)
         for run in state.moved:
             self._plan_run(state, run)
         state.moved.clear()
-        self._plan_clock(state)
+
+    def _may_wake(self, state: StudentState, run: Run) -> bool:
+        if self._limits is None:
+            return True
+        self._wakings[run.number] += 1
+        self._woken += 1
+        if self._limits.in_all is not None and self._woken > self._limits.in_all:
+            self.cut_short = True
+            self._out(Warned(self.now, "cut_short: more happens here than can be played"))
+            return False
+        if self._wakings[run.number] > self._limits.of_a_run:
+            place = f"{state.student.key} in {run.sequence} at {run.step}"
+            self._out(Warned(self.now, f"too_often: {place}"))
+            return False
+        return True
 
     @staticmethod
     def _is_current(entry: Entry) -> bool:

@@ -7,11 +7,11 @@ working copy and is changed in place; nothing else is touched.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 from whenever import Instant
 
-from patient_courier.core.clock_events import due_clock_events, still_due
+from patient_courier.core.clock_events import ClockEvent, clock_events, due_clock_events, still_due
 from patient_courier.core.conditions import holds
 from patient_courier.core.definitions import Definitions, Plan
 from patient_courier.core.derive import derived
@@ -62,19 +62,38 @@ class Engine:
         work_off(self.handle(turn, what, report=event))
         return turn.effects
 
-    def tick(self, state: StudentState, moment: Instant, now: Instant) -> list[Effect]:
-        """Handle the clock events of this student that fall on the moment; now is later when they come overdue."""
+    def tick(
+        self,
+        state: StudentState,
+        moment: Instant,
+        now: Instant,
+        known: Collection[ClockEvent] | None = None,
+    ) -> list[Effect]:
+        """Handle the clock events of this student that fall on the moment; now is later when they come overdue.
+
+        ``known``: only these; those that came to light too late do not come.
+        """
         turn = Turn(self.definitions, state, now, self.numbers)
         for entry in due_clock_events(self.definitions, state, moment):
-            if not still_due(self.definitions, state, entry):
+            if not still_due(self.definitions, state, entry) or (known is not None and entry not in known):
                 continue
             if entry.what is None:
-                state.facts.enrolments[entry.course].expired = moment
-                state.facts.mark("enrolment", entry.course)
+                self._end_access(state, entry)
             else:
                 work_off(self.handle(turn, entry.what))
         state.clock_done = moment
         return turn.effects
+
+    def end_access(self, state: StudentState, until: Instant) -> None:
+        """Let every access end whose end has come by the moment; nothing starts by that."""
+        for entry in list(clock_events(self.definitions, state)):
+            if entry.what is None and entry.at <= until:
+                self._end_access(state, entry)
+
+    @staticmethod
+    def _end_access(state: StudentState, entry: ClockEvent) -> None:
+        state.facts.enrolments[entry.course].expired = entry.at
+        state.facts.mark("enrolment", entry.course)
 
     def wake(self, state: StudentState, run: Run, now: Instant) -> list[Effect]:
         """The moment a run waited for has come."""

@@ -7,6 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from patient_courier.core.json_text import NotJson, read_json
 from patient_courier.core.references import Fault, faults
 from patient_courier.core.school.file import SchoolFile
 
@@ -22,8 +23,8 @@ class Unreadable(ValueError):
 def read_school(text: str | bytes) -> SchoolFile:
     """Read a school file from JSON. Raises Unreadable with all faults."""
     try:
-        data = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
-    except (ValueError, UnicodeDecodeError, RecursionError) as error:
+        data = read_json(text)
+    except NotJson as error:
         raise Unreadable([Fault("", f"this is not JSON that can be read: {error}")]) from error
     halves = _half_characters(data)
     if halves:
@@ -58,19 +59,6 @@ def _whole(text: str) -> bool:
     except UnicodeEncodeError:
         return False
     return True
-
-
-def _no_constant(name: str) -> None:
-    raise ValueError(f"{name} is not a number JSON knows")
-
-
-def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found = dict(pairs)
-    if len(found) != len(pairs):
-        names = [name for name, _ in pairs]
-        doubled = next(name for name in names if names.count(name) > 1)
-        raise ValueError(f"“{doubled}” stands twice in the same object")
-    return found
 
 
 def validation_faults(error: ValidationError, data: Any) -> list[Fault]:

@@ -8,7 +8,7 @@ from typing import Any
 from whenever import Instant
 
 from patient_courier.core import calendar
-from patient_courier.core.agenda import Agenda
+from patient_courier.core.agenda import Agenda, Limits
 from patient_courier.core.definitions import Definitions, Plan, ready
 from patient_courier.core.duration import Duration
 from patient_courier.core.effects import (
@@ -28,6 +28,10 @@ from patient_courier.core.story import not_begun, story
 
 LONGEST = Duration(months=24)
 SHOWN = ("sent", "skipped", "stuck")
+# An hourly repeat over two years stays below this.
+REHEARSED = Limits(of_a_run=20_000, in_all=2_000_000)
+# In a week: more than once an hour is no post. In all: enough for tens of thousands of students.
+FORECAST_OF_A_RUN, FORECAST_IN_ALL = 200, 20_000
 
 
 @dataclass
@@ -167,7 +171,7 @@ def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | N
         if student in (None, found.key)
     }
     outcome = Outcome(definitions, states)
-    agenda = Agenda(Engine(definitions), outcome.note)
+    agenda = Agenda(Engine(definitions), outcome.note, limits=REHEARSED)
     # Ids and the two years are the whole school's, so that one student alone fares as among the others.
     events = in_order(file.events)
     agenda.add_events((states[event.student], event) for event in events if event.student in states)
@@ -181,22 +185,30 @@ def rehearse_moves(
 ) -> Outcome:
     """Let one student do something, from the facts they have, and see what follows up to ``until``. Uses up the state."""
     outcome = Outcome(definitions, {state.student.key: state})
-    agenda = Agenda(Engine(definitions), outcome.note)
+    agenda = Agenda(Engine(definitions), outcome.note, limits=REHEARSED)
     agenda.add_events((state, event) for event in in_order(events))
     agenda.run_until(until)
     return outcome
 
 
-def forecast(
-    definitions: Definitions, states: list[StudentState], now: Instant, until: Instant
-) -> list[LetterDecided]:
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """Letters to come, in order; ``cut_short``: more happens than can be played, so there will be others."""
+
+    letters: list[LetterDecided]
+    cut_short: bool
+
+
+def forecast(definitions: Definitions, states: list[StudentState], now: Instant, until: Instant) -> Forecast:
     """The letters that will go out by ``until`` if no student does anything more. Uses up the states."""
     outcome = Outcome(definitions, {state.student.key: state for state in states})
-    agenda = Agenda(Engine(definitions), outcome.note, now)
+    limits = Limits(FORECAST_OF_A_RUN, FORECAST_IN_ALL + 20 * len(states))
+    agenda = Agenda(Engine(definitions), outcome.note, now, limits)
     for state in states:
         agenda.add_student(state)
     agenda.run_until(until)
-    return [letter for letter in outcome.letters if letter.status == "sent"]
+    letters = [letter for letter in outcome.letters if letter.status == "sent"]
+    return Forecast(letters, cut_short=bool(outcome.warnings))
 
 
 def in_order(events: list[Event]) -> list[Event]:

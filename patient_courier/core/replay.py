@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from whenever import Date, Instant
 
 from patient_courier.core import calendar
-from patient_courier.core.agenda import Agenda
+from patient_courier.core.agenda import Agenda, Limits
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.effects import Effect, LetterDecided
 from patient_courier.core.engine import Engine
@@ -19,6 +19,8 @@ from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.state import StudentState
 
 LIMITED = ("course_help", "news")
+# An hourly repeat over a quarter of a year stays below this.
+REPLAYED = Limits(of_a_run=3_000)
 
 
 @dataclass(slots=True)
@@ -54,7 +56,7 @@ class Replay:
         quiet = Agenda(Engine(self._quiet), lambda effect: None)
         quiet.add_events((state, event) for event in before)
         quiet.run_until(self.since.subtract(nanoseconds=1))
-        agenda = Agenda(Engine(self._running), effects.append)
+        agenda = Agenda(Engine(self._running), effects.append, limits=REPLAYED)
         agenda.add_student(state)
         agenda.add_events((state, event) for event in ordered[len(before) :])
         agenda.run_until(self.until)

@@ -23,6 +23,8 @@ from patient_courier.store.tables import EventIdRow, RunRow, SequenceRow, Studen
 
 # Students handled in one transaction: enough to share its cost, few enough that nobody waits for it.
 CHUNK = 500
+# A run that goes round every second must not keep everybody waiting, nor fill the memory.
+MOST_STEPS = 5_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,11 +44,7 @@ def take_events(
     states = load_states(session, ids.values(), definitions)
     effects: list[Effect] = []
     agenda = Agenda(Engine(definitions, numbers(session)), effects.append, now)
-    for state in states.values():
-        agenda.add_student(state)
-    for event in fresh:
-        agenda.add_event(states[ids[event.student]], event, now)
-    agenda.run_until(now)
+    agenda.take_message([(states[ids[event.student]], event) for event in fresh], states.values())
     save_states(session, states, definitions)
     save_effects(session, effects, ids)
     return Taken(len(fresh), len(events) - len(fresh))
@@ -101,7 +99,7 @@ def wake_due(session: Session, definitions: Definitions) -> bool:
     horizon = clock.horizon
     due, horizon = _due_students(session, horizon)
     if due:
-        _wake(session, definitions, due, clock, horizon)
+        horizon = _wake(session, definitions, due, clock, horizon)
     if clock.moving_to is not None:
         set_clock(session, horizon, arrived=horizon == clock.moving_to)
     return bool(due) or (clock.moving_to is not None and horizon != clock.moving_to)
@@ -129,15 +127,17 @@ def _due_students(session: Session, horizon: Instant) -> tuple[set[int], Instant
 
 def _wake(
     session: Session, definitions: Definitions, ids: set[int], clock: SchoolClock, horizon: Instant
-) -> None:
+) -> Instant:
+    """Let what is due happen, up to the moment that is returned."""
     states = load_states(session, ids, definitions)
     effects: list[Effect] = []
     agenda = Agenda(Engine(definitions, numbers(session)), effects.append, clock.now)
     for state in states.values():
         agenda.add_student(state)
-    agenda.run_until(horizon)
+    all_done = agenda.run_until(horizon, most=MOST_STEPS)
     save_states(session, states, definitions)
     save_effects(session, effects, {state.student.key: id for id, state in states.items()})
+    return horizon if all_done else agenda.now
 
 
 def plan_clocks_anew(session: Session, definitions: Definitions, now: Instant) -> None:

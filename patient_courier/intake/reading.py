@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
-import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from hashlib import sha256
 from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter, ValidationError, field_validator
 
+from patient_courier.core.json_text import NotJson, keepable, read_json
 from patient_courier.core.reading import validation_faults
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import Event, EventBase
-from patient_courier.core.school.file import FieldValue
+from patient_courier.core.school.file import FieldName, FieldValue
+from patient_courier.core.school.text import Line, is_fit, without_halves
 from patient_courier.core.school.values import Key, Model, Zone
 
 _EVENT: TypeAdapter[EventBase] = TypeAdapter(Event)
 MOST_EVENTS = 1000
+# Leaves room for the number of an event in its message.
+MOST_ID = 190
+# An event holds a student, who holds fields: nothing it needs lies deeper.
+DEEPEST = 50
 
 
 class Reporter(Model):
@@ -23,11 +29,11 @@ class Reporter(Model):
 
     email: Annotated[str, Field(max_length=320)]
     key: Key | None = None
-    first_name: str | None = None
-    last_name: str | None = None
+    first_name: Line | None = None
+    last_name: Line | None = None
     timezone: Zone | None = None
     news: bool | None = None
-    fields: dict[str, FieldValue] | None = None
+    fields: dict[FieldName, FieldValue] | None = None
 
     _email = field_validator("email")(check_email)
 
@@ -53,9 +59,11 @@ def read_body(body: bytes, message_id: str) -> list[Read]:
     message that is sent again changes nothing. Raises NotEvents.
     """
     try:
-        data = json.loads(body)
-    except (ValueError, RecursionError) as error:
+        data = read_json(body, deepest=DEEPEST)
+    except NotJson as error:
         raise NotEvents(f"The body is not JSON: {error}") from error
+    if len(message_id) > MOST_ID or not is_fit(message_id):
+        message_id = sha256(message_id.encode("utf-8", "replace")).hexdigest()
     if isinstance(data, dict) and set(data) == {"events"}:
         data = data["events"]
     if isinstance(data, dict):
@@ -68,6 +76,15 @@ def read_body(body: bytes, message_id: str) -> list[Read]:
 
 
 def _read(item: Any, fallback_id: str) -> Read:
+    found = _read_event(item, fallback_id)
+    return (
+        found
+        if found.refused is None
+        else replace(found, raw=keepable(item), refused=without_halves(found.refused))
+    )
+
+
+def _read_event(item: Any, fallback_id: str) -> Read:
     if not isinstance(item, dict):
         return Read(item, refused="An event is an object with “type”, “at” and “student”.")
     who = item.get("student")
@@ -77,7 +94,7 @@ def _read(item: Any, fallback_id: str) -> Read:
             student = Reporter.model_validate(who)
         except ValidationError as error:
             return Read(item, refused=_reason(error, who, "/student"))
-    elif isinstance(who, str) and who:
+    elif isinstance(who, str) and who and is_fit(who):
         student = who
     else:
         return Read(

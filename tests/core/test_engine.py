@@ -1,6 +1,9 @@
 """Sequences by example: the order at one instant, jumps, waits for events, repeats, and runs that set each other going."""
 
-from patient_courier.core.rehearsal import rehearse
+import pytest
+
+from patient_courier.core.checks import Lacking, sequence_findings
+from patient_courier.core.rehearsal import definitions_of, rehearse
 from tests.schools import bought, event, letter, play, posted, read, school, send, sequence, wait
 
 DONE = {"on": "lesson_completed", "lesson": "bees/l1"}
@@ -264,3 +267,38 @@ def test_a_rehearsal_says_why_a_sequence_did_not_begin():
             "Did not begin after the student signed in (Wed 4 Mar, 12:00): it is only for a student who has the tag “keen”.",
         ),
     ]
+
+
+@pytest.mark.parametrize("how", ["leaves", "waypoint", "removed"])
+def test_a_tag_event_of_a_step_acts_on_a_run_that_a_later_step_of_the_walk_has_begun(how):
+    """The event has not set that run going; both are handled when the walking run has come to rest."""
+    steps = [wait("later", "P1D"), send("second")]
+    more = {}
+    if how == "leaves":
+        more["leaves"] = [{"on": "tag_added", "tag": "x"}]
+    elif how == "waypoint":
+        steps.append({"id": "flag", "do": "waypoint", "reach": {"on": "tag_added", "tag": "x"}})
+    else:
+        steps = [
+            {"id": "gone", "do": "wait_for", "event": {"on": "tag_removed", "tag": "y"}, "within": "P9D"},
+            send("second"),
+        ]
+    tags = [{"id": "y", "do": "tag", "add": ["y"]}, {"id": "x", "do": "tag", "add": ["x"], "remove": ["y"]}]
+    first = sequence("first", [*tags, {"id": "go", "do": "start_sequence", "sequence": "second"}])
+    second = {**sequence("second", steps, **more), "starts": [], "again": "every_time"}
+    outcome = play([first, second], [bought()])
+    run = outcome["runs"][1]
+    assert (run["sequence"], run["ended"]) == ("second", "2026-03-02T12:00:00Z")
+    assert run["outcome"] == ("left" if how == "leaves" else "finished")
+    assert posted(outcome) == ([("2026-03-02T12:00:00Z", "second", "sent")] if how == "removed" else [])
+
+
+def test_a_repeat_of_minutes_is_played_so_far_and_no_further_and_found():
+    endless = {"id": "r", "do": "repeat", "times": None, "steps": [wait("w", "PT1M")]}
+    outcome = play([sequence("s", [endless])], [bought()])
+    assert outcome["warnings"] == ["too_often: ana in s at w"]
+    definitions = definitions_of(read(school([sequence("s", [endless])], [])))
+    found = {
+        x.code: x.level for x in sequence_findings(definitions, definitions.sequences["s"], Lacking(0, {}))
+    }
+    assert found["repeat_too_often"] == "warning"

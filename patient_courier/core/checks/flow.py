@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from math import inf
 from typing import Any
 
 from patient_courier.core.checks.finding import Finding, Level, Mend
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.duration import Duration
 from patient_courier.core.reading import as_data
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school import sequences as s
@@ -17,6 +19,8 @@ from patient_courier.core.school.values import THIS
 # Conditions whose answer does not change while a student waits.
 _LASTING = (c.IsJoined, c.IsField, c.IsStudent)
 LONG_WAIT = "P14D"
+# Common practice, no source: letters more than hourly are no post, and rounds of seconds are a slip.
+OFTEN_SECONDS, TOO_OFTEN_SECONDS, MANY_ROUNDS = 3600, 60, 100
 Make = Callable[..., Finding]
 
 
@@ -153,6 +157,17 @@ def _repeat(sequence: s.Sequence, spot: Spot, step: s.Repeat, make: Make) -> Ite
         )
         sentence = "The rounds follow each other without a wait. Put a wait of more than zero inside."
         yield make("fault", "repeat_without_wait", spot, sentence, mend)
+    shortest = _shortest(step.steps)
+    if 0 < shortest < OFTEN_SECONDS and (step.times is None or step.times > MANY_ROUNDS):
+        wait = {"id": _free_id(sequence, "wait"), "do": "wait", "for": "P1D"}
+        mend = _patch(
+            sequence,
+            "Wait a day in each round",
+            {"op": "add", "path": f"{spot.pointer}/steps/0", "value": wait},
+        )
+        sentence = "A round can be over in less than an hour, again and again. Wait longer in each round."
+        level: Level = "fault" if shortest < TOO_OFTEN_SECONDS else "warning"
+        yield make(level, "repeat_too_often", spot, sentence, mend)
     ends = (
         bool(sequence.leaves)
         or any(isinstance(x, s.End) for x in inner)
@@ -168,6 +183,31 @@ def _repeat(sequence: s.Sequence, spot: Spot, step: s.Repeat, make: Make) -> Ite
         )
         sentence = "Nothing ends this repeat: say how many times, or what makes a student leave."
         yield make("warning", "repeat_without_end", spot, sentence, mend)
+
+
+def _shortest(steps: list[s.Step]) -> float:
+    """The seconds that the quickest way through the steps takes, as far as lengths of time say it."""
+    total = 0.0
+    for step in steps:
+        match step:
+            case s.Wait() if step.for_ is not None and step.since == "previous":
+                total += _seconds(step.for_.value)
+            case s.WaitFor():
+                waited = _seconds(step.within.value) if step.within else inf
+                total += min(_shortest(step.then), waited + _shortest(step.else_))
+            case s.Branch():
+                total += min(_shortest(lane) for _, lane in s.lanes(step))
+            case s.Repeat():
+                total += (
+                    _shortest(step.steps) * (inf if step.times is None else step.times) if step.steps else 0
+                )
+            case s.End():
+                return inf
+    return total
+
+
+def _seconds(span: Duration) -> float:
+    return (span.months * 28 + span.days) * 86_400 + span.nanoseconds / 1_000_000_000
 
 
 def _always_waits(steps: list[s.Step]) -> bool:

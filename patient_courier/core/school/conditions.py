@@ -6,7 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
-from patient_courier.core.school.values import Day, Model, Percent, SpanField
+from patient_courier.core.school.text import Text
+from patient_courier.core.school.values import Day, Model, Percent, SpanField, TagName
 
 Status = Literal["preview", "active", "completed", "expired", "refunded"]
 
@@ -63,7 +64,7 @@ class IsBought(Model):
 
 class IsTagged(Model):
     is_: Annotated[Literal["tagged"], Field(alias="is")]
-    tag: str
+    tag: TagName
 
 
 class IsSequence(Model):
@@ -107,8 +108,8 @@ class IsNewsOn(Model):
 class IsField(Model):
     is_: Annotated[Literal["field"], Field(alias="is")]
     name: str
-    equals: str | int | float | bool | None = None
-    contains: str | None = None
+    equals: Text | int | float | bool | None = None
+    contains: Text | None = None
     filled: bool | None = None
 
     @model_validator(mode="after")

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
+from email_validator import EmailNotValidError, validate_email
 from pydantic import Field, field_validator
 
+from patient_courier.core.school.text import FilledLine, KeyText, Line, Text, shortened
 from patient_courier.core.school.values import (
     InnerKey,
     Model,
@@ -19,20 +21,33 @@ from patient_courier.core.school.values import (
 )
 
 Email = Annotated[str, Field(max_length=320)]
-Url = Annotated[str, Field(max_length=2000)]
-Title = Annotated[str, Field(min_length=1, max_length=500)]
+Url = Annotated[Line, Field(max_length=2000)]
+Title = Annotated[FilledLine, Field(max_length=500)]
+Count = Annotated[int, Field(ge=0, le=1_000_000)]
 
 
 def check_email(value: str) -> str:
-    """An address with a name, an @ and a domain, and nothing that could break a header."""
-    name, at, domain = value.rpartition("@")
-    if not (name and at and domain) or any(c.isspace() or c in '<>,;"' or not c.isprintable() for c in value):
-        raise ValueError(f"“{value}” is not an e-mail address")
+    """An address as RFC 5322 and RFC 6531 have it, a name, an @ and a domain that a mail server can look up.
+
+    Kept as it is written. Raises ValueError with a sentence.
+    """
+    try:
+        # Names such as “.example” and those of a local network are addresses too.
+        validate_email(
+            value, check_deliverability=False, globally_deliverable=False, test_environment=True, strict=True
+        )
+    except EmailNotValidError as error:
+        raise ValueError(f"“{shortened(value)}” is not an e-mail address: {_reason(error)}") from error
     return value
 
 
+def _reason(error: EmailNotValidError) -> str:
+    text = str(error).rstrip(".")
+    return text[:1].lower() + text[1:]
+
+
 class Sender(Model):
-    name: str = ""
+    name: Line = ""
     email: Email
 
     _email = field_validator("email")(check_email)
@@ -43,10 +58,10 @@ class School(Model):
     timezone: Zone
     sender: Sender
     reply_to: Email | None = None
-    postal_address: str = ""
+    postal_address: Text = ""
     login_url: Url | None = None
     posting_hours: PostingHours | None = None
-    daily_limit: Annotated[int, Field(ge=1)] | None = None
+    daily_limit: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
 
     @field_validator("reply_to")
     @classmethod
@@ -57,7 +72,7 @@ class School(Model):
 class Lesson(Model):
     key: InnerKey
     title: Title
-    minutes: Annotated[int, Field(ge=0)] | None = None
+    minutes: Count | None = None
     url: Url | None = None
 
 
@@ -83,7 +98,7 @@ class CertificateRule(Model):
 class Course(Model):
     key: InnerKey
     title: Title
-    summary: str = ""
+    summary: Text = ""
     url: Url | None = None
     review_url: Url | None = None
     access: SpanField | None = None
@@ -95,5 +110,5 @@ class Offer(Model):
     key: ObjectKey
     title: Title
     price: Money | None = None
-    courses: list[str] = []
+    courses: list[KeyText] = []
     tags: list[TagName] = []

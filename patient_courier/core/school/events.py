@@ -6,7 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from patient_courier.core.school.values import Key, Model, Moment, Money, Percent, SpanField, TagName
+from patient_courier.core.school.text import FilledLine, KeyText, Line
+from patient_courier.core.school.values import Key, Model, Money, Percent, ReportedMoment, SpanField, TagName
 
 Via = Literal["manual", "import", "preview"]
 AnyVia = Literal["purchase", "manual", "import", "preview"]
@@ -19,9 +20,9 @@ OBJECTS = ("course", "module", "lesson", "quiz", "offer", "letter")
 class EventBase(Model):
     """What every event has: its own time, the student it is about, and maybe the id of the reporting site."""
 
-    at: Moment
+    at: ReportedMoment
     student: Key
-    id: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    id: Key | None = None
 
     def names(self) -> dict[str, Any]:
         """The event's own fields, those that are given."""
@@ -35,36 +36,36 @@ class EventBase(Model):
 
 class Purchased(EventBase):
     type: Literal["purchased"]
-    offer: str
-    order: str | None = None
-    amount: Money | str | int | float | None = None
+    offer: KeyText
+    order: Annotated[Line, Field(max_length=200)] | None = None
+    amount: Money | Line | Annotated[int, Field(ge=-(2**53), le=2**53)] | float | None = None
 
 
 class Refunded(EventBase):
     type: Literal["refunded"]
-    offer: str
+    offer: KeyText
 
 
 class Enrolled(EventBase):
     type: Literal["enrolled"]
-    course: str
+    course: KeyText
     via: Via
 
 
 class LessonEvent(EventBase):
     type: Literal["lesson_started", "lesson_completed"]
-    lesson: str
+    lesson: KeyText
 
 
 class LessonWatched(EventBase):
     type: Literal["lesson_watched"]
-    lesson: str
+    lesson: KeyText
     percent: Annotated[float | int, Field(ge=0, le=100)]
 
 
 class QuizTaken(EventBase):
     type: Literal["quiz_taken"]
-    quiz: str
+    quiz: KeyText
     score: Score
 
 
@@ -74,29 +75,29 @@ class PlainEvent(EventBase):
 
 class SignedUp(EventBase):
     type: Literal["signed_up"]
-    form: Annotated[str, Field(min_length=1)]
+    form: FilledLine
 
 
 class LetterOpened(EventBase):
     type: Literal["letter_opened"]
-    letter: str
+    letter: KeyText
 
 
 class LinkClicked(EventBase):
     type: Literal["link_clicked"]
-    letter: str
-    link: str
+    letter: KeyText
+    link: Line
 
 
 class Answered(EventBase):
     type: Literal["answered"]
-    letter: str
-    answer: str
+    letter: KeyText
+    answer: KeyText
 
 
 class CourseEvent(EventBase):
     type: Literal["course_help_stopped", "certificate_approved"]
-    course: str
+    course: KeyText
 
 
 class Bounced(EventBase):
@@ -197,7 +198,7 @@ class OnPlain(MatcherBase):
 
 class OnSignedUp(MatcherBase):
     on: Literal["signed_up"]
-    form: str | None = None
+    form: Line | None = None
 
 
 class OnLetterOpened(MatcherBase):
@@ -208,7 +209,7 @@ class OnLetterOpened(MatcherBase):
 class OnLinkClicked(MatcherBase):
     on: Literal["link_clicked"]
     letter: str | None = None
-    link: str | None = None
+    link: Line | None = None
 
 
 class OnAnswered(MatcherBase):
@@ -224,7 +225,7 @@ class OnBounced(MatcherBase):
 
 class OnTag(MatcherBase):
     on: Literal["tag_added", "tag_removed"]
-    tag: str | None = None
+    tag: TagName | None = None
 
 
 class OnInactive(MatcherBase):

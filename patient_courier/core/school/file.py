@@ -10,20 +10,23 @@ from patient_courier.core.school.courses import Course, Email, Offer, School, ch
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import Sequence
+from patient_courier.core.school.text import FilledLine, Line, Text
 from patient_courier.core.school.values import Key, Model, Moment, TagName, Zone
 
-FieldValue = str | int | float | bool | None
+# Whole numbers as far as JSON's other readers keep them exact (RFC 8259 section 6).
+FieldValue = Text | Annotated[int, Field(ge=-(2**53), le=2**53)] | float | bool | None
+FieldName = Annotated[FilledLine, Field(max_length=200)]
 
 
 class Student(Model):
     key: Key
     email: Email
-    first_name: str | None = ""
-    last_name: str | None = ""
+    first_name: Line | None = ""
+    last_name: Line | None = ""
     timezone: Zone | None = None
     news: bool = False
     tags: list[TagName] = []
-    fields: dict[str, FieldValue] = {}
+    fields: dict[FieldName, FieldValue] = {}
 
     _email = field_validator("email")(check_email)
 
@@ -33,7 +36,7 @@ class SchoolFile(Model):
 
     format: Literal["patient-courier.school"]
     version: Literal[1]
-    about: str | None = None
+    about: Text | None = None
     school: School
     courses: list[Course] = []
     offers: list[Offer] = []

@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from patient_courier.core.school.values import Key, Model, SpanField
+from patient_courier.core.school.text import Line, Text
+from patient_courier.core.school.values import Key, Model, SpanField, TagName
 
 Purpose = Literal["service", "course_help", "news"]
 
@@ -15,20 +16,20 @@ class TextBlock(Model):
     """Running text: simple HTML with merge fields."""
 
     kind: Literal["text"]
-    html: str
+    html: Text
 
 
 class ButtonBlock(Model):
     kind: Literal["button"]
-    label: str
-    url: str
+    label: Line
+    url: Line
 
 
 class PictureBlock(Model):
     kind: Literal["picture"]
-    url: str
-    alt: str = ""
-    link: str | None = None
+    url: Line
+    alt: Line = ""
+    link: Line | None = None
 
 
 class DividerBlock(Model):
@@ -39,15 +40,15 @@ class Choice(Model):
     """One answer a student can give by clicking: its key, its label and what it does."""
 
     key: Key
-    label: str
-    add_tags: list[str] = []
+    label: Line
+    add_tags: list[TagName] = []
 
 
 class AnswersBlock(Model):
     """Answer links: each records the student's choice as an ``answered`` event."""
 
     kind: Literal["answers"]
-    question: str = ""
+    question: Text = ""
     answers: Annotated[list[Choice], Field(min_length=1)]
 
 
@@ -58,10 +59,10 @@ Block = Annotated[
 
 class Letter(Model):
     key: Key
-    name: str = ""
+    name: Line = ""
     purpose: Purpose
-    subject: str
-    preheader: str = ""
+    subject: Line
+    preheader: Line = ""
     blocks: list[Block] = []
     min_gap: SpanField | None = None
 

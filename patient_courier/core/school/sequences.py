@@ -8,6 +8,7 @@ from pydantic import AfterValidator, Field
 
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.events import Matcher
+from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import (
     Clock,
     Key,
@@ -27,8 +28,8 @@ def _web(value: str) -> str:
     return value
 
 
-WebAddress = Annotated[str, Field(max_length=2000), AfterValidator(_web)]
-StepId = Annotated[str, Field(min_length=1, max_length=100)]
+WebAddress = Annotated[Line, Field(max_length=2000), AfterValidator(_web)]
+StepId = Annotated[Key, Field(max_length=100)]
 
 
 class StepBase(Model):
@@ -82,7 +83,7 @@ class Waypoint(StepBase):
 
 class Repeat(StepBase):
     do: Literal["repeat"]
-    times: Annotated[int, Field(ge=0)] | None = None
+    times: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
     steps: list[Step]
 
 
@@ -150,7 +151,7 @@ SequenceStatus = Literal["draft", "running", "paused", "closed"]
 
 class Sequence(Model):
     key: Key
-    name: str = ""
+    name: Line = ""
     status: SequenceStatus = "draft"
     starts: list[Matcher] = []
     only_if: Condition | None = None

@@ -17,6 +17,7 @@ from pydantic import (
 from whenever import Date, Instant, OffsetDateTime, PlainDateTime, Time, TimeZoneNotFoundError, ZonedDateTime
 
 from patient_courier.core.duration import Duration, has_time_part
+from patient_courier.core.school.text import FilledLine, KeyText
 
 THIS = "this"
 
@@ -24,7 +25,7 @@ THIS = "this"
 class Model(BaseModel):
     """Base of everything in a school file: unknown keys and wrong types are refused."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
 
 
 class Span(Model):
@@ -69,14 +70,29 @@ def parse_moment(value: Any) -> Instant:
         raise wrong from error
 
 
+# Instants are kept as nanoseconds in 64 bits, which end in 1677 and 2262, and the longest duration is a century.
+FIRST_YEAR, LAST_YEAR = 1900, 2149
+# Where nothing is kept, only the calendar's own end counts.
+LAST_LOCAL_YEAR = 8999
+
+
+def _reported_moment(value: Any) -> Instant:
+    moment = parse_moment(value)
+    if not FIRST_YEAR <= moment.to_stdlib().year <= LAST_YEAR:
+        raise ValueError(f"“{value}” lies too far away; events happen between {FIRST_YEAR} and {LAST_YEAR}")
+    return moment
+
+
 def _local_time(value: Any) -> PlainDateTime:
     if isinstance(value, PlainDateTime):
         return value
     if isinstance(value, str) and re.fullmatch(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d)?", value):
         try:
-            return PlainDateTime.parse_iso(value.replace(" ", "T"))
+            found = PlainDateTime.parse_iso(value.replace(" ", "T"))
         except ValueError:
-            pass
+            found = PlainDateTime.MIN
+        if FIRST_YEAR <= found.year <= LAST_LOCAL_YEAR:
+            return found
     raise ValueError(
         f"“{value}” is not a local date and time; write it like 2026-03-07T18:00, without an offset"
     )
@@ -145,6 +161,13 @@ Moment = Annotated[
     PlainSerializer(moment_text, return_type=str),
     WithJsonSchema({"type": "string", "format": "date-time"}),
 ]
+# The moment of an event: within what the database can keep.
+ReportedMoment = Annotated[
+    Instant,
+    PlainValidator(_reported_moment),
+    PlainSerializer(moment_text, return_type=str),
+    WithJsonSchema({"type": "string", "format": "date-time"}),
+]
 LocalMoment = Annotated[
     PlainDateTime,
     PlainValidator(_local_time),
@@ -183,12 +206,12 @@ def _not_this(value: str) -> str:
     return value
 
 
-Key = Annotated[str, Field(min_length=1, max_length=200)]
+Key = Annotated[KeyText, Field(min_length=1, max_length=200)]
 # What a selector or a condition can name: “this” and “any” mean something there.
 ObjectKey = Annotated[Key, AfterValidator(_not_this)]
 InnerKey = Annotated[ObjectKey, AfterValidator(_no_slash)]
 Percent = Annotated[int, Field(ge=0, le=100)]
-TagName = Annotated[str, Field(min_length=1, max_length=200)]
+TagName = Annotated[FilledLine, Field(max_length=200)]
 
 
 class Money(Model):

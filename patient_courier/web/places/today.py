@@ -93,7 +93,7 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     waiting = session.scalars(select(RunRow.student_id).where(RunRow.outcome.is_(None)).distinct()).all()
     clocked = session.scalars(select(StudentRow.id).where(StudentRow.clock_due <= until)).all()
     states = load_states(session, {*waiting, *clocked}, definitions)
-    letters = forecast(definitions, list(states.values()), now, until)
+    letters = forecast(definitions, list(states.values()), now, until).letters
     by_day: defaultdict[str, Counter[str]] = defaultdict(Counter)
     for letter in letters:
         by_day[calendar.local_date(letter.at, zone).format_iso()][letter.sequence] += 1
