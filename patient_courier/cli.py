@@ -77,14 +77,11 @@ def serve() -> None:
 
 
 def _serve(database: Database, settings: Settings) -> None:
-    import uvicorn
-
     from patient_courier.dispatch.dispatcher import Post
     from patient_courier.web.app import create_app
+    from patient_courier.web.serving import serve as serve_app
 
-    uvicorn.run(
-        create_app(Post(database, settings)), host=settings.host, port=settings.port, log_level="warning"
-    )
+    serve_app(create_app(Post(database, settings)), settings.host, settings.port)
 
 
 @app.command()
@@ -112,7 +109,7 @@ def new(
     from patient_courier.store.database import Database
     from patient_courier.store.definitions import load_definitions
     from patient_courier.store.opening import open_school
-    from patient_courier.store.tables import UserRow
+    from patient_courier.store.users import add_user
     from patient_courier.web.sign_in import hash_password
 
     settings = Settings()
@@ -142,7 +139,7 @@ def new(
         with database.writing() as session:
             now = real_now()
             open_school(session, file, now, practice=practice)
-            session.add(UserRow(email=email, name=name, role="owner", password=hashed))
+            add_user(session, email=email, name=name, role="owner", password=hashed)
             play_history(session, load_definitions(session, settings.address), file.events, now)
     except ValueError as error:
         database.close()

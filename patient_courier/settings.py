@@ -23,6 +23,10 @@ class Settings(BaseSettings):
     smtp_user: str = ""
     smtp_password: str = ""
     smtp_security: Security = "starttls"
+    # Certificates of authorities that the system does not know, e.g. of a mail server in one's own network.
+    smtp_ca_file: Path | None = None
+    # Whether calls may go to addresses inside: this machine, its network.
+    calls_inside: bool = False
     demo: bool = False
 
     @property

@@ -10,7 +10,7 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.merge import Template, TemplateError
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school import sequences as s
-from patient_courier.core.school.courses import Course, check_email
+from patient_courier.core.school.courses import Course, check_email, check_web_address
 from patient_courier.core.school.events import EventBase, MatcherBase
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import Letter
@@ -238,6 +238,11 @@ def _step(place: str, step: s.Step, known: Known) -> Iterator[Fault]:
         case s.Branch():
             for index, arm in enumerate(step.arms):
                 yield from condition_faults(f"{place}/arms/{index}/if", arm.if_, known)
+        case s.Call():
+            try:
+                check_web_address(step.url)
+            except ValueError as error:
+                yield Fault(f"{place}/url", str(error))
         case s.StartSequence() | s.StopSequence():
             yield from known.missing(f"{place}/sequence", "sequence", step.sequence)
         case s.CertificateStep():

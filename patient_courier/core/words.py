@@ -28,12 +28,23 @@ REASONS = {
 }
 
 
+# Reasons that say more behind their name.
+_TOLD = {
+    "bad_address": "{0}. Mend the address, then try again.",
+    "not_drawn": "This letter can't be drawn ({0}). Open the letter and take out what is unusual in it, then try again.",
+    "refused": "{0} Mend what it names, then try again.",
+}
+
+
 def reason(code: str | None) -> str:
     """A reason code as a sentence; text that is no code stays as it is."""
     if code is None:
         return ""
     if code.startswith("blank_field: "):
         return f"The merge field {code.removeprefix('blank_field: ')} has no value for this student and no fallback."
+    for name, sentence in _TOLD.items():
+        if code.startswith(f"{name}: "):
+            return sentence.format(code.removeprefix(f"{name}: "))
     return REASONS.get(code, code)
 
 

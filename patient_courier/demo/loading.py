@@ -11,10 +11,10 @@ from whenever import Instant
 
 from patient_courier.demo.history import demo_school, today
 from patient_courier.dispatch.history import play_history
-from patient_courier.dispatch.outbox import message_id, render_delivery
+from patient_courier.dispatch.outbox import render_delivery
 from patient_courier.dispatch.receiving import keep_problem
 from patient_courier.post.links import LinkSigner
-from patient_courier.post.message import message
+from patient_courier.post.message import message, message_id
 from patient_courier.settings import Settings
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import load_definitions
@@ -84,5 +84,5 @@ def _fill_inboxes(session: Session, settings: Settings, since: Instant) -> None:
             recipient=student.email,
             sent=row.at,
             subject=rendered.subject,
-            raw=mail.as_bytes(),
+            raw=mail.raw,
         )

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select, update
+from sqlalchemy import Connection, select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.tables import ClockRow
+
+_CLOCK = select(ClockRow.now, ClockRow.moving_to)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,9 +35,9 @@ def real_now() -> Instant:
     return Instant.now()
 
 
-def read_clock(session: Session) -> SchoolClock:
+def read_clock(session: Session | Connection) -> SchoolClock:
     """The school's time. A practice clock stands still until the owner moves it."""
-    row = session.scalars(select(ClockRow)).one_or_none()
+    row = session.execute(_CLOCK).first()
     if row is None:
         return SchoolClock(real_now(), practice=False)
     return SchoolClock(row.now, practice=True, moving_to=row.moving_to)

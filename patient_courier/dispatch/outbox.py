@@ -1,37 +1,45 @@
-"""Emptying the outbox: queued deliveries go to the carrier, each exactly once.
+"""Emptying the outbox: queued deliveries go to the carrier in lots, each exactly once.
 
-A delivery is marked as being posted before the carrier gets it and as sent
-after the carrier has it. Found between the two after a crash, the mailroom is
-asked whether it has the message; real SMTP can't say, so the owner decides.
+Whatever goes wrong with one delivery settles that delivery, and the next goes
+out; what goes wrong with the mail server pauses the carrier, and the owner is
+told. A delivery found half handed over after a crash is asked for in the
+mailroom; real SMTP can't say, so the owner decides.
 """
 
 from __future__ import annotations
 
+import threading
+import time
 from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
 
 import structlog
-from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.post.carriers import NotTaken, SmtpCarrier, Unsure
+from patient_courier.post.headers import Unfit
 from patient_courier.post.links import LinkSigner
-from patient_courier.post.message import Rendered, message, render
+from patient_courier.post.message import Mail, message, message_id, render
+from patient_courier.post.prepared import Prepared, Rendered, prepare
+from patient_courier.store import outbox as stored
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import letter_version
 from patient_courier.store.mail import has_message
-from patient_courier.store.tables import DeliveryRow, HelpStopRow, RunRow, StudentRow
+from patient_courier.store.outbox import Claimed
+from patient_courier.store.tables import DeliveryRow, StudentRow
 
 log = structlog.get_logger()
-BATCH = 50
+LOT = 100
 FIRST_RETRY_SECONDS, LONGEST_RETRY_SECONDS = 60, 3600
-
-
-def message_id(delivery: int, sender: str) -> str:
-    """The Message-ID of a delivery: always the same, so that a second copy would be known as one."""
-    return f"delivery-{delivery}@{sender.rpartition('@')[2]}"
+# RFC 5321 section 4.5.4.1: give up after four or five days of trying.
+GIVE_UP_SECONDS = 4 * 86_400
+FIRST_PAUSE_SECONDS, LONGEST_PAUSE_SECONDS = 5.0, 300.0
+# When a server that says nothing is worth a word to the owner.
+SILENT_SECONDS = 10.0
 
 
 def render_delivery(
@@ -44,25 +52,20 @@ def render_delivery(
     return render(letter, definitions.school, row.values, zone, signer.links(row.id))
 
 
-def stopped_since(session: Session, row: DeliveryRow, student: StudentRow) -> str | None:
-    """Why a queued letter must not go out any more: the student has stopped it since it was decided.
-
-    Between the two lie moments, or hours while a mail server takes nothing.
-    """
-    if row.recipients is not None:
+def start_of_computer() -> str | None:
+    """What names this start of the computer, on systems that say so; without a name any start may be another one."""
+    try:
+        return Path("/proc/sys/kernel/random/boot_id").read_text().strip()
+    except OSError:
         return None
-    if student.bounced:
-        return "address_bounced"
-    if student.complained:
-        return "complained"
-    if row.purpose == "news" and not student.news:
-        return "news_off"
-    if row.purpose == "course_help":
-        subject = session.scalar(select(RunRow.subject).where(RunRow.number == row.run)) or {"objects": []}
-        course = dict(subject["objects"]).get("course")
-        if course and session.get(HelpStopRow, (row.student_id, course)):
-            return "course_help_off"
-    return None
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """Why the carrier pauses; ``since`` in real time."""
+
+    sentence: str
+    since: Instant
 
 
 class Outbox:
@@ -79,114 +82,179 @@ class Outbox:
         on_bounce: Callable[[Session, str, Instant], None],
     ) -> None:
         self._database = database
-        self._definitions = definitions
+        self._load = definitions
         self._carrier = carrier
         self._signer = signer
         self._asks_mailroom = asks_mailroom
         self._on_bounce = on_bounce
+        self._prepared: dict[tuple[str, int], Prepared] = {}
+        self._definitions: Definitions | None = None
+        self._trouble: Trouble | None = None
+        self._pause = FIRST_PAUSE_SECONDS
+        self._not_before = 0.0
+        self._handing_since: float | None = None
+        self.stopping = threading.Event()
 
     def recover(self) -> None:
-        """Settle what was being posted when the application last stopped."""
+        """Settle what was being posted when the application last stopped.
+
+        What was claimed and not begun goes back to the queue, if the computer has run on since: after a power cut
+        the note that it had begun may be lost.
+        """
+        start = start_of_computer()
         with self._database.writing() as session:
-            sender = self._definitions(session).school.sender.email
-            for row in session.scalars(select(DeliveryRow).where(DeliveryRow.status == "posting")):
-                if not self._asks_mailroom:
-                    row.status, row.reason = "unsure", "interrupted"
-                elif has_message(session, message_id(row.id, sender)):
-                    row.status, row.posted = "sent", row.at
+            sender = self._load(session).school.sender.email
+            connection = session.connection()
+            for id, claimed, begun in stored.left_over(session):
+                if claimed is not None and claimed == start and not begun:
+                    stored.put_back(connection, [id])
+                elif not self._asks_mailroom:
+                    stored.settle(connection, id, "unsure", "interrupted")
+                elif has_message(session, message_id(id, sender)):
+                    stored.settle(connection, id, "sent", posted=read_clock(session).now)
                 else:
-                    row.status = "queued"
+                    stored.settle(connection, id, "queued")
+
+    @property
+    def trouble(self) -> Trouble | None:
+        """What keeps the carrier from posting now, or a silence of the mail server while one waits for its answer."""
+        waited = time.monotonic() - self._handing_since if self._handing_since is not None else 0.0
+        if waited > SILENT_SECONDS and self._trouble is None:
+            return Trouble(
+                f"The mail server has not answered for {waited:.0f} seconds. Nothing is lost; letters wait.",
+                real_now().subtract(seconds=int(waited)),
+            )
+        return self._trouble
+
+    def try_now(self) -> None:
+        """The owner has mended something: do not wait for the end of the pause."""
+        self._not_before, self._pause = 0.0, FIRST_PAUSE_SECONDS
+
+    def paused_for(self) -> float:
+        """Seconds until the carrier is tried again; 0 when it is not paused."""
+        return max(0.0, self._not_before - time.monotonic())
+
+    def waiting(self) -> bool:
+        """Whether something is on its way, or would be if the carrier did not pause."""
+        with self._database.reading() as session:
+            return not self.paused_for() and stored.is_waiting(session, real_now())
+
+    def next_retry(self) -> Instant | None:
+        """When the next failed delivery is to be tried again (real time)."""
+        with self._database.reading() as session:
+            return stored.next_retry(session)
 
     def empty(self) -> int:
         """Post everything that is queued and not waiting for another try; returns how many were posted."""
         posted = 0
-        while ids := self._next():
-            for id in ids:
-                posted += self._post(id)
+        while not self.stopping.is_set() and not self.paused_for() and (lot := self._claim()):
+            posted += self._post_lot(lot)
         return posted
 
-    def next_retry(self, session: Session) -> Instant | None:
-        """When the next failed delivery is to be tried again (real time)."""
-        return session.scalar(
-            select(DeliveryRow.retry)
-            .where(DeliveryRow.status == "queued", DeliveryRow.retry.is_not(None))
-            .order_by(DeliveryRow.retry)
-            .limit(1)
-        )
-
-    def waiting(self) -> bool:
-        """Whether something is queued that can be posted now."""
-        return bool(self._next())
-
-    def _next(self) -> list[int]:
+    def _claim(self) -> list[Claimed]:
         with self._database.reading() as session:
-            ready = (DeliveryRow.retry.is_(None)) | (DeliveryRow.retry <= real_now())
-            query = (
-                select(DeliveryRow.id).where(DeliveryRow.status == "queued", ready).order_by(DeliveryRow.id)
-            )
-            return list(session.scalars(query.limit(BATCH)))
-
-    def _post(self, id: int) -> int:
+            if not stored.is_waiting(session, real_now()):
+                return []
         with self._database.writing() as session:
-            row = session.get_one(DeliveryRow, id)
-            if row.status != "queued":
-                return 0
-            student = session.get_one(StudentRow, row.student_id)
-            stopped = stopped_since(session, row, student)
-            if stopped:
-                row.status, row.reason, row.retry = "skipped", stopped, None
-                return 0
-            row.status, row.tries = "posting", row.tries + 1
-            definitions = self._definitions(session)
-            to = self._recipients(row, student, definitions)
-            rendered = render_delivery(session, definitions, row, self._signer)
-        school = definitions.school
+            lot = stored.claim(session, real_now(), start_of_computer(), LOT)
+            definitions = self._load(session)
+            if definitions is not self._definitions:  # letters' frames hold the school's name and address
+                self._definitions, self._prepared = definitions, {}
+        return lot
+
+    def _post_lot(self, lot: list[Claimed]) -> int:
+        """Hand over one after the other; what is not reached goes back to the queue."""
+        posted, ahead = 0, [one.id for one in lot]
         try:
-            mail = message(
-                rendered,
-                school,
-                self._signer.links(id),
-                message_id=message_id(id, school.sender.email),
-                to=to,
-                date=row.at,
-            )
-            self._carrier.post(mail, school.sender.email, [address for _, address in to])
+            for one in lot:
+                if self.stopping.is_set() or self.paused_for():
+                    break
+                posted += self._post(one)
+                ahead.pop(0)
+        finally:
+            if ahead:
+                with self._database.noting() as connection:
+                    stored.put_back(connection, ahead)
+        return posted
+
+    def _post(self, one: Claimed) -> bool:
+        """Post one delivery, or settle what became of it instead; whatever happens, it is settled."""
+        try:
+            mail = self._mail(one)
+        except Unfit as error:
+            return self._settle(one, "stuck", f"bad_address: {error}")
+        except Exception as error:
+            log.exception("a letter can't be drawn", delivery=one.id)
+            return self._settle(one, "stuck", f"not_drawn: {type(error).__name__}")
+        with self._database.noting() as connection:
+            stopped = stored.stopped_since(connection, one)
+            if stopped:
+                stored.settle(connection, one.id, "skipped", stopped)
+                return False
+            if not stored.note_begun(connection, one.id):
+                return False
+        return self._hand_over(one, mail)
+
+    def _hand_over(self, one: Claimed, mail: Mail) -> bool:
+        try:
+            self._handing_since = time.monotonic()
+            self._carrier.post(mail)
         except NotTaken as error:
-            self._not_taken(id, row.tries, error)
-            return 0
+            return self._not_taken(one, error)
         except Unsure as error:
-            self._settle(id, "unsure", str(error))
-            return 0
-        except ValueError as error:  # an address that can't stand in a header
-            self._settle(id, "stuck", f"bad_address: {error}")
-            return 0
-        self._settle(id, "sent", None)
-        return 1
+            return self._settle(one, "unsure", str(error))
+        except Exception as error:
+            # Nobody knows how far it came, so the owner decides; the connection is not used again.
+            log.exception("handing over failed", delivery=one.id)
+            self._carrier.close()
+            return self._settle(one, "unsure", type(error).__name__)
+        finally:
+            self._handing_since = None
+        self._trouble, self._pause = None, FIRST_PAUSE_SECONDS
+        with self._database.noting() as connection:
+            stored.settle(connection, one.id, "sent", posted=read_clock(connection).now)
+        return True
 
-    @staticmethod
-    def _recipients(row: DeliveryRow, student: StudentRow, definitions: Definitions) -> list[tuple[str, str]]:
-        if row.recipients is None:
-            return [(" ".join(x for x in (student.first_name, student.last_name) if x), student.email)]
-        owner = definitions.school.sender
-        return [(owner.name, owner.email) if to == "owner" else ("", to) for to in row.recipients]
+    def _mail(self, one: Claimed) -> Mail:
+        definitions = self._definitions
+        assert definitions is not None
+        version = (one.letter, one.letter_version)
+        if version not in self._prepared:
+            with self._database.reading() as session:
+                self._prepared[version] = prepare(letter_version(session, *version), definitions.school)
+        school = definitions.school
+        links = self._signer.links(one.id)
+        rendered = self._prepared[version].fill(one.values, one.timezone or school.timezone, links)
+        to = [(one.name, one.email)]
+        if one.recipients is not None:
+            owner = (school.sender.name, school.sender.email)
+            to = [owner if found == "owner" else ("", found) for found in one.recipients]
+        id = message_id(one.id, school.sender.email)
+        return message(rendered, school, links, message_id=id, to=to, date=one.at)
 
-    def _settle(self, id: int, status: str, reason: str | None) -> None:
-        with self._database.writing() as session:
-            posted = read_clock(session).now if status == "sent" else None
-            values = {"status": status, "reason": reason, "posted": posted, "retry": None}
-            session.execute(update(DeliveryRow).where(DeliveryRow.id == id).values(**values))
+    def _settle(self, one: Claimed, status: str, reason: str, retry: Instant | None = None) -> bool:
+        with self._database.noting() as connection:
+            stored.settle(connection, one.id, status, reason, retry=retry)
+        return False
 
-    def _not_taken(self, id: int, tries: int, error: NotTaken) -> None:
-        log.warning("letter not taken", delivery=id, reason=str(error), lasting=error.lasting)
-        with self._database.writing() as session:
-            row = session.get_one(DeliveryRow, id)
-            row.reason = str(error)
-            if error.lasting:
-                row.status = "bounced"
-                student = session.get_one(StudentRow, row.student_id)
-                if row.recipients is None:
+    def _not_taken(self, one: Claimed, error: NotTaken) -> bool:
+        log.warning("letter not taken", delivery=one.id, reason=str(error), about=error.about)
+        match error.about:
+            case "address" if one.recipients is None:
+                with self._database.writing() as session:
+                    stored.settle(session.connection(), one.id, "bounced", str(error))
+                    student = session.get_one(StudentRow, one.student_id)
                     self._on_bounce(session, student.key, read_clock(session).now)
-                return
-            row.status = "queued"
-            pause = min(FIRST_RETRY_SECONDS * 2 ** (tries - 1), LONGEST_RETRY_SECONDS)
-            row.retry = real_now().add(seconds=pause)
+                return False
+            case "address" | "letter":
+                return self._settle(one, "stuck", f"refused: {error}")
+            case "server":
+                self._trouble = Trouble(str(error), self._trouble.since if self._trouble else real_now())
+                self._not_before = time.monotonic() + self._pause
+                self._pause = min(2 * self._pause, LONGEST_PAUSE_SECONDS)
+                return self._settle(one, "queued", str(error))
+        self._trouble = None
+        pause = min(FIRST_RETRY_SECONDS * 2 ** min(one.tries - 1, 10), LONGEST_RETRY_SECONDS)
+        if one.tries * LONGEST_RETRY_SECONDS > GIVE_UP_SECONDS:
+            return self._settle(one, "stuck", f"refused: {error}")
+        return self._settle(one, "queued", str(error), real_now().add(seconds=pause))

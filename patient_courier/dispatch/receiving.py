@@ -40,6 +40,11 @@ class Receipt:
     taken: Taken = field(default_factory=lambda: Taken(0, 0))
     refused: list[Refusal] = field(default_factory=list)
 
+    def add(self, other: Receipt, index: int) -> None:
+        """Count in what became of one event that stood at ``index``."""
+        self.taken = Taken(self.taken.new + other.taken.new, self.taken.known + other.taken.known)
+        self.refused += [Refusal(index, found.reason) for found in other.refused]
+
 
 def receive(session: Session, definitions: Definitions, reports: Sequence[Read], now: Instant) -> Receipt:
     """Take in the good events of a batch; keep the bad ones, with the reason, in Needs you."""

@@ -18,6 +18,8 @@ from patient_courier.core.school.values import Key, Model, Zone
 
 _EVENT: TypeAdapter[EventBase] = TypeAdapter(Event)
 MOST_EVENTS = 1000
+# Of a body that can't be used, so much is kept to be looked at (characters).
+MOST_KEPT = 10_000
 # Leaves room for the number of an event in its message.
 MOST_ID = 190
 # An event holds a student, who holds fields: nothing it needs lies deeper.
@@ -48,20 +50,17 @@ class Read:
     refused: str | None = None
 
 
-class NotEvents(ValueError):
-    """The body is no event, no list of events and no {"events": […]}; nothing of it can be used."""
-
-
 def read_body(body: bytes, message_id: str) -> list[Read]:
     """Read the events in a request body, each on its own.
 
     Events without an id get one from the message they came in, so that a
-    message that is sent again changes nothing. Raises NotEvents.
+    message that is sent again changes nothing. A body that is no event, no list of events and
+    no {"events": […]} is one thing that can't be used.
     """
     try:
         data = read_json(body, deepest=DEEPEST)
     except NotJson as error:
-        raise NotEvents(f"The body is not JSON: {error}") from error
+        return [_unusable(body, f"The body is not JSON: {error}")]
     if len(message_id) > MOST_ID or not is_fit(message_id):
         message_id = sha256(message_id.encode("utf-8", "replace")).hexdigest()
     if isinstance(data, dict) and set(data) == {"events"}:
@@ -69,10 +68,14 @@ def read_body(body: bytes, message_id: str) -> list[Read]:
     if isinstance(data, dict):
         return [_read(data, message_id)]
     if not isinstance(data, list) or not data:
-        raise NotEvents('Send one event, a list of events, or {"events": [...]}.')
+        return [_unusable(body, 'Send one event, a list of events, or {"events": [...]}.')]
     if len(data) > MOST_EVENTS:
-        raise NotEvents(f"Send at most {MOST_EVENTS} events at once; these are {len(data)}.")
+        return [_unusable(body, f"Send at most {MOST_EVENTS} events at once; these are {len(data)}.")]
     return [_read(item, f"{message_id}/{index}") for index, item in enumerate(data)]
+
+
+def _unusable(body: bytes, reason: str) -> Read:
+    return Read(body.decode("utf-8", "replace")[:MOST_KEPT], refused=reason)
 
 
 def _read(item: Any, fallback_id: str) -> Read:

@@ -8,16 +8,12 @@ can change the markup.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass
-from functools import lru_cache
 from html import escape
 
 import nh3
 from mjml import mjml2html
 
-from patient_courier.core.merge import Field, Template, Value
-from patient_courier.core.school.courses import School
+from patient_courier.core.merge import Field
 from patient_courier.core.school.letters import (
     AnswersBlock,
     Block,
@@ -27,11 +23,12 @@ from patient_courier.core.school.letters import (
     PictureBlock,
     TextBlock,
 )
+from patient_courier.core.school.text import clean_text
+from patient_courier.post.marks import ANSWER, Marks
 
 _INK, _SOFT, _LINK, _PAPER, _RED = "#13283b", "#526473", "#1b4f8a", "#ffffff", "#b5382a"
 _SERIF, _SANS = "Literata, Georgia, serif", "'Public Sans', Helvetica, Arial, sans-serif"
 TEXT_TAGS = {"p", "br", "strong", "b", "em", "i", "u", "a", "ul", "ol", "li", "h2", "h3", "blockquote"}
-_MARK = re.compile(r"pcfield(\d+)x")
 _STYLES = {
     "p": "margin:0 0 16px",
     "ul": "margin:0 0 16px;padding-left:24px",
@@ -42,10 +39,7 @@ _STYLES = {
     "a": f"color:{_LINK}",
 }
 _TAG = re.compile(rf"<({'|'.join(sorted(_STYLES, key=len, reverse=True))})(?=[ >])")
-_SAFE_LINK = re.compile(r"(https?://|mailto:)", re.IGNORECASE)
 
-# Stands where the link of one answer goes; no merge field is called like this.
-ANSWER = "links.answer."
 _ANSWER_LOOK = f'background-color="#e1ebf6" color="{_LINK}" padding="0 32px 8px"'
 
 WHY = {
@@ -60,62 +54,15 @@ STOP = {
 }
 
 
-@dataclass(frozen=True)
-class Page:
-    """HTML cut at its merge fields."""
-
-    parts: tuple[str | Field, ...]
-
-    def fill(self, values: Mapping[str, Value], zone: str) -> str:
-        """The page with a student's values; a value where a link goes must be a web or mail address."""
-        found: list[str] = []
-        for part in self.parts:
-            if isinstance(part, str):
-                found.append(part)
-                continue
-            text = part.text(values.get(part.name), zone)
-            if found and found[-1].endswith(('href="', 'src="')) and not _SAFE_LINK.match(text):
-                text = "#"
-            found.append(escape(text))
-        return "".join(found)
-
-
-class _Marks:
-    """Puts marks where fields stand and remembers which is which."""
-
-    def __init__(self) -> None:
-        self.fields: list[Field] = []
-
-    def text(self, template: str, *, html: bool = False) -> str:
-        """The text with marks for its fields; plain text is escaped on the way."""
-        pieces = []
-        for part in Template.parse(template).parts:
-            if isinstance(part, Field):
-                pieces.append(self.mark(part))
-            else:
-                pieces.append(part if html else escape(part))
-        return "".join(pieces)
-
-    def mark(self, field: Field) -> str:
-        self.fields.append(field)
-        return f"pcfield{len(self.fields) - 1}x"
-
-
-def page(letter: Letter, school: School) -> Page:
-    """The page of a letter, ready to be filled."""
-    return _page(letter.model_dump_json(by_alias=True), school.name, school.postal_address)
-
-
-@lru_cache(maxsize=512)
-def _page(letter_json: str, school_name: str, postal_address: str) -> Page:
-    letter = Letter.model_validate_json(letter_json)
-    marks = _Marks()
+def html_parts(letter: Letter, school_name: str, postal_address: str) -> tuple[str | Field, ...]:
+    """The page of a letter, cut at its merge fields. Raises ValueError when it can't be drawn."""
+    marks = Marks()
     body = "".join(_block(block, marks) for block in letter.blocks)
     source = _FRAME.format(
         preview=f"<mj-preview>{marks.text(letter.preheader)}</mj-preview>" if letter.preheader else "",
         school=escape(school_name),
         body=body or "<mj-text> </mj-text>",
-        address=escape(postal_address),
+        address=escape(postal_address).replace("\n", "<br />"),
         why=WHY[letter.purpose],
         stop_label=STOP[letter.purpose],
         stop=marks.mark(Field("links.stop")),
@@ -129,25 +76,22 @@ def _page(letter_json: str, school_name: str, postal_address: str) -> Page:
         serif=_SERIF,
         sans=_SANS,
     )
-    html = mjml2html(source)
-    parts: list[str | Field] = []
-    for index, piece in enumerate(_MARK.split(html)):
-        if index % 2:
-            parts.append(marks.fields[int(piece)])
-        elif piece:
-            parts.append(piece)
-    return Page(tuple(parts))
+    return marks.cut(mjml2html(source))
 
 
 def clean(html: str) -> str:
-    """Simple text markup and nothing else; links only to the web or to a mail address."""
-    return nh3.clean(
+    """Simple text markup and nothing else; links only to the web or to a mail address.
+
+    Cleaned once more afterwards: a character reference can stand for what nothing can carry.
+    """
+    found = nh3.clean(
         html,
         tags=TEXT_TAGS,
         attributes={"a": {"href"}},
         url_schemes={"http", "https", "mailto"},
         link_rel=None,
     )
+    return clean_text(found)
 
 
 def _styled(html: str) -> str:
@@ -155,15 +99,15 @@ def _styled(html: str) -> str:
     return _TAG.sub(lambda tag: f'<{tag[1]} style="{_STYLES[tag[1]]}"', html)
 
 
-def _block(block: Block, marks: _Marks) -> str:
+def _block(block: Block, marks: Marks) -> str:
     match block:
         case TextBlock():
             return f"<mj-text>{_styled(clean(marks.text(block.html, html=True)))}</mj-text>"
         case ButtonBlock():
-            return f'<mj-button href="{marks.text(block.url)}">{marks.text(block.label)}</mj-button>'
+            return f'<mj-button href="{marks.link(block.url)}">{marks.text(block.label)}</mj-button>'
         case PictureBlock():
-            link = f' href="{marks.text(block.link)}"' if block.link else ""
-            return f'<mj-image src="{marks.text(block.url)}" alt="{marks.text(block.alt)}"{link}></mj-image>'
+            link = f' href="{marks.link(block.link)}"' if block.link else ""
+            return f'<mj-image src="{marks.link(block.url)}" alt="{marks.text(block.alt)}"{link}></mj-image>'
         case DividerBlock():
             return "<mj-divider></mj-divider>"
         case AnswersBlock():

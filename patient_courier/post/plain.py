@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
 from html import unescape
 
 from inscriptis import get_text
 
-from patient_courier.core.merge import Template, Value
-from patient_courier.core.school.courses import School
+from patient_courier.core.merge import Field
 from patient_courier.core.school.letters import (
     AnswersBlock,
     Block,
@@ -19,41 +17,45 @@ from patient_courier.core.school.letters import (
     PictureBlock,
     TextBlock,
 )
-from patient_courier.post.page import ANSWER, STOP, WHY, clean
+from patient_courier.post.marks import ANSWER, Marks
+from patient_courier.post.page import STOP, WHY, clean
 
 _LINK = re.compile(r'<a href="([^"]*)"[^>]*>(.*?)</a>', re.DOTALL)
 _BLANK_LINES = re.compile(r"\n{3,}")
 
 
-def plain_text(letter: Letter, school: School, values: Mapping[str, Value], zone: str) -> str:
-    """The whole letter as text, links written out, with the footer that the law asks for."""
-    parts = [text for block in letter.blocks if (text := _block(block, values, zone))]
+def text_parts(letter: Letter, postal_address: str) -> tuple[str | Field, ...]:
+    """The whole letter as text, links written out, with the footer that the law asks for, cut at its merge fields."""
+    marks = Marks()
+    parts = [text for block in letter.blocks if (text := _block(block, marks))]
     footer = [
-        school.postal_address,
+        postal_address,
         WHY[letter.purpose],
-        f"{STOP[letter.purpose]}: {values['links.stop']}",
-        f"All your post: {values['links.preferences']}",
+        f"{STOP[letter.purpose]}: {marks.mark(Field('links.stop'))}",
+        f"All your post: {marks.mark(Field('links.preferences'))}",
     ]
-    return "\n\n".join([*parts, "-- \n" + "\n".join(line for line in footer if line)]) + "\n"
+    text = "\n\n".join([*parts, "-- \n" + "\n".join(line for line in footer if line)]) + "\n"
+    return marks.cut(text)
 
 
-def _block(block: Block, values: Mapping[str, Value], zone: str) -> str:
-    def fill(text: str) -> str:
-        return Template.parse(text).render(values, zone, html=False)
+def _block(block: Block, marks: Marks) -> str:
+    def plain(text: str) -> str:
+        return marks.text(text, plain=True)
 
     match block:
         case TextBlock():
-            html = clean(Template.parse(block.html).render(values, zone, html=True))
-            return _from_html(html)
+            return _from_html(clean(marks.text(block.html, html=True)))
         case ButtonBlock():
-            return f"{fill(block.label)}: {fill(block.url)}"
+            return f"{plain(block.label)}: {plain(block.url)}"
         case PictureBlock():
-            return f"[{fill(block.alt)}]" if block.alt else ""
+            return f"[{plain(block.alt)}]" if block.alt else ""
         case DividerBlock():
             return "* * *"
         case AnswersBlock():
-            lines = [f"{fill(choice.label)}: {values[ANSWER + choice.key]}" for choice in block.answers]
-            return "\n".join([*([fill(block.question)] if block.question else []), *lines])
+            lines = [
+                f"{plain(choice.label)}: {marks.mark(Field(ANSWER + choice.key))}" for choice in block.answers
+            ]
+            return "\n".join([*([plain(block.question)] if block.question else []), *lines])
     return ""
 
 

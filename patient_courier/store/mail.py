@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Connection, Select, func, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -11,11 +11,11 @@ from patient_courier.store.tables import MailRow
 
 
 def keep_message(
-    session: Session, *, message_id: str, recipient: str, sent: Instant, subject: str, raw: bytes
+    session: Session | Connection, *, message_id: str, recipient: str, sent: Instant, subject: str, raw: bytes
 ) -> None:
     """Keep a message; one that is there already stays as it is."""
     statement = insert(MailRow).on_conflict_do_nothing(index_elements=["message_id"])
-    session.connection().execute(
+    session.execute(
         statement,
         {
             "message_id": message_id,

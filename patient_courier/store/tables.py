@@ -64,6 +64,15 @@ class UserRow(Table):
     password: Mapped[str]
 
 
+class SessionRow(Table):
+    """Somebody who is signed in: only a hash of the token in their cookie is kept."""
+
+    __tablename__ = "sessions"
+    token: Mapped[str] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id", ondelete="CASCADE"), index=True)
+    began: Mapped[Instant]
+
+
 class CourseRow(Table):
     __tablename__ = "courses"
     key: Mapped[str] = mapped_column(primary_key=True)
@@ -314,6 +323,8 @@ class DeliveryRow(Table):
     story: Mapped[int]
     tries: Mapped[int] = mapped_column(default=0)
     retry: Mapped[Instant | None]
+    claimed: Mapped[str | None]  # while it is being posted: the start of the computer in which it was claimed
+    begun: Mapped[bool] = mapped_column(default=False)  # handing it over may have begun
     seen: Mapped[bool] = mapped_column(default=False)
     __table_args__ = (
         UniqueConstraint("run", "step", "round"),

@@ -13,7 +13,11 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
+from patient_courier.core.school.text import without_halves
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.store.database import Busy
+from patient_courier.web.answers import SIGNED_IN
+from patient_courier.web.bounds import Bounds
 from patient_courier.web.places import (
     courses,
     deliveries,
@@ -32,6 +36,7 @@ from patient_courier.web.places import (
     today,
     versions,
 )
+from patient_courier.web.sign_in import Passwords, TooOften
 
 STATIC = Path(__file__).parent / "static"
 _POLICY = (
@@ -49,14 +54,25 @@ def create_app(post: Post) -> FastAPI:
         yield
         post.stop()
 
-    app = FastAPI(title="Patient Courier", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Patient Courier",
+        version="0.1.0",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,  # known to our own build; strangers need no map
+    )
     app.state.post = post
+    app.state.passwords = Passwords(post.database)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
     if post.settings.demo:
         # The demo signs its owner in by itself, so no other site may pass for it under another name.
         app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
     app.middleware("http")(_headers)
     app.exception_handler(RequestValidationError)(_invalid)
+    app.exception_handler(Busy)(_busy)
+    app.exception_handler(TooOften)(_too_often)
+    app.add_middleware(Bounds)
     _include_places(app)
     if STATIC.is_dir():
         app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
@@ -91,7 +107,7 @@ def _include_places(app: FastAPI) -> None:
         intake,
         links,
     ):
-        app.include_router(place.router)
+        app.include_router(place.router, responses=SIGNED_IN if place not in (intake, links) else {})
 
 
 async def _headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
@@ -109,17 +125,29 @@ async def _invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
     place = " ".join(str(part) for part in first["loc"][1:])
-    message = str(first["msg"]).removeprefix("Value error, ")
+    message = without_halves(str(first["msg"]).removeprefix("Value error, "))
     return JSONResponse({"detail": f"{place}: {message}" if place else message}, status_code=422)
+
+
+async def _busy(request: Request, error: Exception) -> Response:
+    return JSONResponse(
+        {"detail": f"{error} Try again in a moment."}, status_code=503, headers={"Retry-After": "2"}
+    )
+
+
+async def _too_often(request: Request, error: Exception) -> Response:
+    assert isinstance(error, TooOften)
+    return JSONResponse({"detail": str(error)}, status_code=429, headers={"Retry-After": str(error.seconds)})
 
 
 def _front_end(path: str) -> Response:
     """Every other address belongs to the front end, which knows its own places."""
     if path.startswith(("api/", "intake/", "post/")):
         return JSONResponse({"detail": "There is nothing at this address."}, status_code=404)
-    file = STATIC / path
-    if path and file.is_file() and file.resolve().is_relative_to(STATIC.resolve()):
-        return FileResponse(file)
+    if path and len(path) < 200 and path.isprintable():
+        file = STATIC / path
+        if file.is_file() and file.resolve().is_relative_to(STATIC.resolve()):
+            return FileResponse(file)
     index = STATIC / "index.html"
     if not index.is_file():
         return JSONResponse({"detail": "The front end has not been built. Run: make build"}, status_code=503)

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Annotated
 
-from fastapi import Depends, HTTPException, Request
+from fastapi import Depends, HTTPException, Path, Query, Request
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
-from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.tables import UserRow
-from patient_courier.web.sign_in import CSRF_HEADER, read_session
+from patient_courier.store.users import User, user_of_session
+from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 
 
 def post(request: Request) -> Post:
@@ -41,20 +41,26 @@ Reading = Annotated[Session, Depends(_reading, scope="function")]
 Writing = Annotated[Session, Depends(_writing, scope="function")]
 
 
-def signed_in(request: Request, post: ThePost) -> UserRow:
+def signed_in(request: Request, post: ThePost) -> User:
     """The person who signed in. 401 without one; 403 for a change without the CSRF token."""
-    found = read_session(request, post.secrets["sessions"])
-    if found is not None:
+    token = token_of(request)
+    user = None
+    if token is not None:
         with post.database.reading() as session:
-            user = session.get(UserRow, found.user)
-        if user is not None:
-            if request.method not in ("GET", "HEAD") and request.headers.get(CSRF_HEADER) != found.csrf:
-                raise HTTPException(403, "This page is out of date. Reload it and try again.")
-            return user
-    raise HTTPException(401, "Please sign in.")
+            user = user_of_session(session, token, real_now())
+    if token is None or user is None:
+        raise HTTPException(401, "Please sign in.")
+    if request.method not in ("GET", "HEAD") and request.headers.get(CSRF_HEADER) != csrf_of(token):
+        raise HTTPException(403, "This page is out of date. Reload it and try again.")
+    return user
 
 
-SignedIn = Annotated[UserRow, Depends(signed_in)]
+SignedIn = Annotated[User, Depends(signed_in)]
+# What a row of the database can be called by, in an address.
+RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]
+# What is searched for: a few words.
+Search = Annotated[str, Query(max_length=200)]
+PageNumber = Annotated[int, Query(ge=1, le=100_000)]
 
 
 def definitions_in(post: Post, session: Session) -> Definitions:

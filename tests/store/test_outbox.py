@@ -1,14 +1,19 @@
 """The outbox while the mail server is away: nothing is lost, nothing goes to someone who has stopped it meanwhile."""
 
+from collections import Counter
+from email import message_from_bytes
+
 import pytest
 from sqlalchemy import select, update
 
 from patient_courier.core.school.values import parse_moment
-from patient_courier.dispatch.outbox import Outbox
+from patient_courier.dispatch.clock import real_now
+from patient_courier.dispatch.outbox import Outbox, start_of_computer
 from patient_courier.dispatch.taking import take_events
-from patient_courier.post.carriers import NotTaken
+from patient_courier.post.carriers import NotTaken, Unsure
 from patient_courier.post.links import LinkSigner
-from patient_courier.store.tables import DeliveryRow
+from patient_courier.store import outbox as stored
+from patient_courier.store.tables import DeliveryRow, StudentRow
 from tests.live import LiveSchool
 from tests.schools import bought, event, letter, read, school, send, sequence
 
@@ -22,10 +27,10 @@ class Away:
         self.back = False
         self.taken: list[str] = []
 
-    def post(self, mail, sender, recipients) -> None:
+    def post(self, mail) -> None:
         if not self.back:
-            raise NotTaken("try again later", lasting=False)
-        self.taken.append(str(mail["Subject"]))
+            raise NotTaken("try again later", "now")
+        self.taken.append(str(message_from_bytes(mail.raw)["Subject"]))
 
 
 @pytest.fixture
@@ -78,3 +83,144 @@ def report(live: LiveSchool, what: dict) -> None:
     events = read(school([], [what])).events
     with live.database.writing() as session:
         take_events(session, live.library.load(session), events, NOW)
+
+
+class Server:
+    """Takes everything but what ``answer`` objects to; keeps whom letters went to."""
+
+    def __init__(self, answer=lambda mail: None) -> None:
+        self.answer, self.taken, self.closed = answer, [], False
+
+    def post(self, mail) -> None:
+        error = self.answer(mail)
+        if error is not None:
+            raise error
+        self.taken.append(mail.recipients)
+
+    def close(self) -> None:
+        self.closed = True
+
+
+def outbox_of(live, server, **more) -> Outbox:
+    signer = LinkSigner("secret", "https://post.example")
+    given = {"asks_mailroom": False, "on_bounce": lambda session, student, at: None, **more}
+    return Outbox(live.database, live.library.load, server, signer, **given)
+
+
+def crowd(tmp_path, number: int, blocks=()) -> LiveSchool:
+    """That many students with a letter in the outbox."""
+    people = [{"key": f"s{n}", "email": f"s{n}@example.org", "first_name": f"S{n}"} for n in range(number)]
+    events = [bought(student=one["key"]) for one in people]
+    file = read(
+        school(
+            [sequence("s", [send("access")])],
+            events,
+            letter("access", "service", blocks=list(blocks)),
+            students=people,
+        )
+    )
+    found = LiveSchool(tmp_path / "crowd.db", file, START)
+    found.live_through(file, NOW)
+    return found
+
+
+def statuses(live) -> Counter:
+    with live.database.reading() as session:
+        return Counter(session.scalars(select(DeliveryRow.status)))
+
+
+def test_ten_poisoned_letters_among_a_thousand_wait_for_the_owner_and_the_others_go_out(tmp_path):
+    live = crowd(
+        tmp_path,
+        1000,
+        [{"kind": "text", "html": "<p>&#x1; {{ student.first_name | default('x') }} pcfield99x</p>"}],
+    )
+    poison = ["ana@example.com@example.com", "ana@example.com.", "[ana]@x", "a\r\nb@x", "", "ana", "x@\ud7ff"]
+    with live.database.writing() as session:
+        ids = session.scalars(select(StudentRow.id).order_by(StudentRow.id).limit(10)).all()
+        for number, id in enumerate(ids):  # as an older version may have kept them
+            if number < len(poison):
+                session.execute(update(StudentRow).where(StudentRow.id == id).values(email=poison[number]))
+            else:
+                session.execute(
+                    update(DeliveryRow).where(DeliveryRow.student_id == id).values(letter_version=99)
+                )
+        names = {"student.first_name": "\x0b\ufffe pcfield99x {{ x }} <b>"}
+        session.execute(update(DeliveryRow).where(DeliveryRow.student_id == ids[-1] + 1).values(values=names))
+    server = Server()
+    assert outbox_of(live, server).empty() == 990
+    assert statuses(live) == {"sent": 990, "stuck": 10}
+    assert len(set(server.taken)) == 990
+    live.database.close()
+
+
+def test_whatever_the_carrier_says_every_delivery_ends_in_a_state(tmp_path):
+    live = crowd(tmp_path, 7)
+    errors = [
+        NotTaken("gone", "address"),
+        NotTaken("spam", "letter"),
+        NotTaken("later", "now"),
+        Unsure("?"),
+        ValueError("?"),
+    ]
+    bounced = []
+    server = Server(lambda mail: errors.pop(0) if errors else None)
+    outbox = outbox_of(live, server, on_bounce=lambda session, student, at: bounced.append(student))
+    assert outbox.empty() == 2
+    assert statuses(live) == {"bounced": 1, "stuck": 1, "queued": 1, "unsure": 2, "sent": 2}
+    assert bounced == ["s0"] and server.closed
+    live.database.close()
+
+
+def test_a_server_that_can_not_be_used_pauses_the_carrier_and_is_told_of(tmp_path):
+    live = crowd(tmp_path, 250)
+    tries = []
+
+    def down(mail):
+        tries.append(mail)
+        return NotTaken("the password is refused", "server")
+
+    server = Server(down)
+    outbox = outbox_of(live, server)
+    assert outbox.empty() == 0
+    assert (len(tries), statuses(live)) == (1, {"queued": 250})
+    assert outbox.trouble is not None and outbox.trouble.sentence == "the password is refused"
+    assert outbox.empty() == 0 and len(tries) == 1, "it pauses"
+    server.answer = lambda mail: None
+    outbox.try_now()
+    assert outbox.empty() == 250 and outbox.trouble is None
+    live.database.close()
+
+
+@pytest.mark.parametrize("start", ["this", "other"])
+def test_after_a_crash_what_was_claimed_and_not_begun_goes_out_and_what_had_begun_is_asked_about(
+    tmp_path, start
+):
+    live = crowd(tmp_path, 5)
+
+    class Killed(BaseException):
+        pass
+
+    posted = []
+
+    def kill(mail):
+        posted.append(mail.recipients)
+        if len(posted) == 3:
+            raise Killed
+
+    outbox = outbox_of(live, Server(kill))
+    with live.database.writing() as session:
+        lot = stored.claim(
+            session, real_now(), start_of_computer() if start == "this" else "an earlier start", 5
+        )
+        outbox._definitions = live.library.load(session)
+    with pytest.raises(Killed):
+        for one in lot:  # as the outbox does, without what it does at its end
+            outbox._post(one)
+    assert statuses(live) == {"sent": 2, "posting": 3}
+    outbox_of(live, Server()).recover()
+    # After a power cut nothing tells whether the last ones had begun.
+    assert statuses(live) == (
+        {"sent": 2, "unsure": 1, "queued": 2} if start == "this" else {"sent": 2, "unsure": 3}
+    )
+    live.database.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Annotated
+from urllib.parse import urlsplit
 
 from email_validator import EmailNotValidError, validate_email
 from pydantic import Field, field_validator
@@ -44,6 +45,30 @@ def check_email(value: str) -> str:
 def _reason(error: EmailNotValidError) -> str:
     text = str(error).rstrip(".")
     return text[:1].lower() + text[1:]
+
+
+def check_web_address(value: str) -> str:
+    """An http or https address with a host that can be looked up (RFC 3986, RFC 1035). Raises ValueError with a sentence."""
+    wrong = ValueError(
+        f"“{shortened(value)}” is not a web address that can be reached; write https://, a host and a path"
+    )
+    try:
+        parts = urlsplit(value)
+        host = (parts.hostname or "").rstrip(".")
+        if (
+            parts.scheme not in ("http", "https")
+            or not host
+            or parts.port == 0
+            or not value.isprintable()
+            or " " in value
+        ):
+            raise wrong
+        labels = [host] if ":" in host else host.encode("idna").decode().split(".")
+    except (ValueError, UnicodeError) as error:
+        raise wrong from error
+    if not all(0 < len(label) <= 63 for label in labels):
+        raise wrong
+    return value
 
 
 class Sender(Model):

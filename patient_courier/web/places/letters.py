@@ -20,7 +20,8 @@ from patient_courier.core.school.letters import Letter
 from patient_courier.core.words import reason
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.post.links import Links
-from patient_courier.post.message import Rendered, render
+from patient_courier.post.message import render
+from patient_courier.post.prepared import Rendered
 from patient_courier.store.definitions import save_letter
 from patient_courier.store.states import load_states
 from patient_courier.store.tables import DeliveryRow, StudentRow

@@ -2,29 +2,45 @@
 
 from __future__ import annotations
 
+import asyncio
 from typing import Literal
 
 from fastapi import APIRouter, HTTPException, Request, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
 from whenever import Instant, PlainDateTime
 
 from patient_courier.core import calendar, words
 from patient_courier.core.school.values import moment_text
-from patient_courier.dispatch.clock import ClockError, move_clock, read_clock
+from patient_courier.dispatch.clock import ClockError, move_clock, read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import waiting_runs
-from patient_courier.store.tables import DeliveryRow, ProblemRow, RunRow, StudentRow, UserRow
+from patient_courier.store.tables import DeliveryRow, ProblemRow, RunRow, StudentRow
+from patient_courier.store.users import User, begin_session, end_session, owner, set_password, user_of_session
+from patient_courier.web.answers import SAID_401, Said
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.sign_in import begin_session, check_password, end_session, read_session
+from patient_courier.web.sign_in import (
+    Passwords,
+    clear_cookie,
+    csrf_of,
+    hash_password,
+    set_cookie,
+    token_of,
+)
 
 router = APIRouter(prefix="/api", tags=["session"])
 
 
 class SignIn(BaseModel):
-    email: str
-    password: str
+    email: str = Field(max_length=320)
+    password: str = Field(max_length=1000)
+
+
+class NewPassword(BaseModel):
+    current: str = Field(max_length=1000)
+    new: str = Field(max_length=1000)
 
 
 class SessionOut(BaseModel):
@@ -67,44 +83,84 @@ class MoveClock(BaseModel):
     until: str | None = None
 
 
-@router.get("/session")
+@router.get("/session", responses=SAID_401)
 def get_session(request: Request, response: Response, post: ThePost) -> SessionOut:
     """Who is signed in. The demo signs its owner in by itself."""
-    found = read_session(request, post.secrets["sessions"])
+    token = token_of(request)
     with post.database.reading() as session:
-        user = session.get(UserRow, found.user) if found else None
-        if user is None and post.settings.demo:
-            user = session.scalars(select(UserRow).where(UserRow.role == "owner")).first()
-            if user is not None:
-                found = begin_session(response, post.secrets["sessions"], user.id, secure=_secure(post))
-        if user is None or found is None:
-            raise HTTPException(401, "Please sign in.")
-        return _session(session, post, user, found.csrf)
-
-
-@router.post("/session")
-def sign_in(body: SignIn, response: Response, post: ThePost) -> SessionOut:
-    with post.database.reading() as session:
-        user = check_password(session, body.email, body.password)
+        user = user_of_session(session, token, real_now()) if token else None
+        if user is not None and token is not None:
+            return _session(session, post, user, token)
+    if not post.settings.demo:
+        raise HTTPException(401, "Please sign in.")
+    with post.database.writing() as session:
+        user = owner(session)
         if user is None:
-            raise HTTPException(401, "That address and password don't belong together. Try again.")
-        found = begin_session(response, post.secrets["sessions"], user.id, secure=_secure(post))
-        return _session(session, post, user, found.csrf)
+            raise HTTPException(401, "Please sign in.")
+        return _begin(session, post, user, response)
+
+
+@router.post("/session", responses=SAID_401 | {429: {"model": Said}})
+async def sign_in(body: SignIn, request: Request, response: Response, post: ThePost) -> SessionOut:
+    passwords: Passwords = request.app.state.passwords
+    place = request.client.host if request.client else ""
+    passwords.enter()
+    loop = asyncio.get_running_loop()
+    user = await loop.run_in_executor(passwords.worker, passwords.check, body.email, body.password, place)
+    if user is None:
+        raise HTTPException(401, "That address and password don't belong together. Try again.")
+    return await run_in_threadpool(_sign_in, post, user, response)
+
+
+def _sign_in(post: Post, user: User, response: Response) -> SessionOut:
+    with post.database.writing() as session:
+        return _begin(session, post, user, response)
+
+
+def _begin(session: Session, post: Post, user: User, response: Response) -> SessionOut:
+    token = begin_session(session, user.id, real_now())
+    set_cookie(response, token, secure=post.settings.address.startswith("https://"))
+    return _session(session, post, user, token)
 
 
 @router.delete("/session", status_code=204)
-def sign_out(user: SignedIn, response: Response) -> None:
-    end_session(response)
+def sign_out(user: SignedIn, request: Request, response: Response, session: Writing) -> None:
+    """End this session: its cookie is worth nothing afterwards."""
+    end_session(session, token_of(request) or "")
+    clear_cookie(response)
 
 
-def _secure(post: Post) -> bool:
-    return post.settings.address.startswith("https://")
+@router.put("/session/password", responses={401: {"model": Said}, 422: {"model": Said}, 429: {"model": Said}})
+async def change_password(
+    body: NewPassword, user: SignedIn, request: Request, response: Response, post: ThePost
+) -> SessionOut:
+    """A new password for oneself. Every session of this person ends, and a new one begins here."""
+    passwords: Passwords = request.app.state.passwords
+    place = request.client.host if request.client else ""
+    passwords.enter()
+    loop = asyncio.get_running_loop()
+    found = await loop.run_in_executor(passwords.worker, passwords.check, user.email, body.current, place)
+    if found is None:
+        raise HTTPException(422, "The current password is another one. Try again.")
+    try:
+        hashed = await loop.run_in_executor(passwords.worker, hash_password, body.new)
+    except ValueError as error:
+        raise HTTPException(422, str(error)) from error
+    return await run_in_threadpool(_set_password, post, user, hashed, response)
 
 
-def _session(session: Session, post: Post, user: UserRow, csrf: str) -> SessionOut:
+def _set_password(post: Post, user: User, hashed: str, response: Response) -> SessionOut:
+    with post.database.writing() as session:
+        set_password(session, user.id, hashed)
+        return _begin(session, post, user, response)
+
+
+def _session(session: Session, post: Post, user: User, token: str) -> SessionOut:
     school = definitions_in(post, session).school
     practice = read_clock(session).practice
-    return SessionOut(name=user.name, email=user.email, csrf=csrf, school=school.name, practice=practice)
+    return SessionOut(
+        name=user.name, email=user.email, csrf=csrf_of(token), school=school.name, practice=practice
+    )
 
 
 @router.get("/frame")

@@ -1,0 +1,50 @@
+"""A thread that does what there is to do, sleeps until there may be more, and bears failures."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+import structlog
+
+log = structlog.get_logger()
+LONGEST_SLEEP_SECONDS = 30.0
+AFTER_ERROR_SECONDS = 5.0
+
+
+class Worker:
+    """Calls ``work`` again and again; what it returns is how many seconds it may sleep."""
+
+    def __init__(self, name: str, work: Callable[[], float]) -> None:
+        self._work = work
+        self._wanted = threading.Event()
+        self._stopping = threading.Event()
+        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def nudge(self) -> None:
+        """Say that there may be something to do."""
+        self._wanted.set()
+
+    def stop(self, patience: float = 30.0) -> None:
+        """Let it finish what it has in hand, for at most so many seconds."""
+        self._stopping.set()
+        self._wanted.set()
+        if self._thread.is_alive():
+            self._thread.join(timeout=patience)
+
+    @property
+    def stopping(self) -> bool:
+        return self._stopping.is_set()
+
+    def _run(self) -> None:
+        while not self.stopping:
+            self._wanted.clear()
+            try:
+                pause = self._work()
+            except Exception:
+                log.exception("failed, will try again", worker=self._thread.name)
+                pause = AFTER_ERROR_SECONDS
+            self._wanted.wait(min(max(pause, 0.0), LONGEST_SLEEP_SECONDS))
