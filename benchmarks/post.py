@@ -13,29 +13,30 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
-from email.message import EmailMessage
 from pathlib import Path
 
 import httpx
-from sqlalchemy import func, select, update
+from sqlalchemy import update
 
+from benchmarks.far_side import bare_far_side
 from benchmarks.report import Report, per_second
 from benchmarks.scenes import START, opened, school_of, wake_all, with_waiting_runs
 from patient_courier.core.school.events import Purchased
-from patient_courier.dispatch.dispatcher import Post
+from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.taking import next_due, take_events
 from patient_courier.intake.signature import sign
 from patient_courier.post.carriers import SmtpCarrier, SmtpSettings
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.mailroom import Mailroom
-from patient_courier.post.message import message, render
-from patient_courier.settings import Settings
+from patient_courier.post.message import Mail, message
+from patient_courier.post.prepared import prepare
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import Library
-from patient_courier.store.tables import ClockRow, DeliveryRow, SecretRow
+from patient_courier.store.tables import ClockRow, SecretRow
 
 SINGLES, BATCHES, BATCH = 400, 40, 100
 LETTERS = 1000
+QUEUED = 100_000
 
 
 @contextmanager
@@ -182,59 +183,82 @@ def wake_ups(report: Report, folder: Path) -> None:
     print(f"idle look at 100,000 waiting / at 1,000: {looks[1_000] / looks[100_000]:.2f} ×")
 
 
-def letters(report: Report) -> None:
-    file = school_of(1)
-    letter = next(found for found in file.letters if found.key == "fh-year")
-    kept: list[bytes] = []
-    room = Mailroom(lambda raw, recipients: kept.append(raw))
-    port = room.start()
-    signer = LinkSigner("secret", "https://post.example")
-    carrier = SmtpCarrier(SmtpSettings("127.0.0.1", port))
-    to = [("Ana", "ana@example.org")]
+def bare_loop(port: int, number: int, ready: bytes) -> float:
+    """Letters a second of smtplib with one finished message over one connection."""
 
-    def one(n: int) -> EmailMessage:
-        values = {"student.first_name": f"Ana{n}", "course.title": "First Hive", "next_lesson.title": "L"}
-        links = signer.links(n)
-        rendered = render(letter, file.school, values, "Europe/Lisbon", links)
-        return message(rendered, file.school, links, message_id=f"{n}@mallowlane.example", to=to, date=START)
-
-    def ours() -> None:
-        for n in range(LETTERS):
-            carrier.post(one(n), "ines@mallowlane.example", ["ana@example.org"])
-
-    ready = one(0).as_bytes()
-
-    def bare() -> None:
+    def work() -> None:
         with smtplib.SMTP("127.0.0.1", port) as connection:
-            for _ in range(LETTERS):
+            for _ in range(number):
                 connection.sendmail("ines@mallowlane.example", ["ana@example.org"], ready)
 
-    report.add("letters rendered and handed to SMTP", per_second(LETTERS, ours), per_second(LETTERS, bare))
-    carrier.close()
+    return per_second(number, work)
+
+
+def letters(report: Report) -> None:
+    """Rendering and handing over, against the mailroom and against a far side that costs nearly nothing."""
+    file = school_of(1)
+    letter = next(found for found in file.letters if found.key == "fh-year")
+    signer = LinkSigner("secret", "https://post.example")
+    prepared = prepare(letter, file.school)
+
+    def one(n: int) -> Mail:
+        values = {"student.first_name": f"Ana{n}", "course.title": "First Hive", "next_lesson.title": "L"}
+        links = signer.links(n)
+        rendered = prepared.fill(values, "Europe/Lisbon", links)
+        to = [("Ana", f"ana{n}@example.org")]
+        return message(rendered, file.school, links, message_id=f"{n}@mallowlane.example", to=to, date=START)
+
+    def through(port: int, where: str) -> None:
+        carrier = SmtpCarrier(SmtpSettings("127.0.0.1", port))
+
+        def ours() -> None:
+            for n in range(LETTERS):
+                carrier.post(one(n))
+
+        ours()
+        floor = bare_loop(port, LETTERS, one(0).raw)
+        report.add(f"letters rendered and handed over to {where}", per_second(LETTERS, ours), floor)
+        carrier.close()
+
+    room = Mailroom(lambda raw, recipients: None)
+    through(room.start(), "the mailroom, keeping nothing")
     room.stop()
+    with bare_far_side() as port:
+        through(port, "a bare far side")
 
 
 def whole_outbox(report: Report, folder: Path) -> None:
-    """From a queued delivery to the mailroom's table, each with its two commits."""
+    """From a queued delivery to a bare far side: claimed, begun, handed over, settled; flat from first to last."""
     path = folder / "outbox.db"
-    database = opened(path, 600)
-    post = Post(database, Settings(smtp_host=""))
+    database = opened(path, QUEUED)
+    library = Library("https://post.example")
     body = {"type": "purchased", "at": START, "offer": "first-hive-once"}
-    with database.writing() as session:
-        events = [Purchased.model_validate({**body, "student": f"s{n}"}) for n in range(600)]
-        take_events(session, post.library.load(session), events, START)
+    for first in range(0, QUEUED, 1000):
+        with database.writing() as session:
+            events = [
+                Purchased.model_validate({**body, "student": f"s{n}"}) for n in range(first, first + 1000)
+            ]
+            take_events(session, library.load(session), events, START)
+    signer = LinkSigner("secret", "https://post.example")
+    with bare_far_side() as port:
+        carrier = SmtpCarrier(SmtpSettings("127.0.0.1", port))
+        outbox = Outbox(
+            database, library.load, carrier, signer, asks_mailroom=False, on_bounce=lambda *_: None
+        )
+        times = [time.perf_counter()]
+        post, last = carrier.post, [b""]
 
-    def work() -> None:
-        post.start()
-        while True:
-            with database.reading() as session:
-                open_ones = session.scalar(
-                    select(func.count()).where(DeliveryRow.status.in_(("queued", "posting")))
-                )
-            if not open_ones:
-                return
-            time.sleep(0.01)
+        def counted(mail: Mail) -> None:
+            post(mail)
+            last[0] = mail.raw
+            times.append(time.perf_counter())
 
-    report.add("letters through the whole outbox into the mailroom", per_second(600, work), None)
-    post.stop()
+        carrier.post = counted  # type: ignore[method-assign]
+        floor = bare_loop(port, 2000, b"Subject: x\r\n\r\n" + b"x" * 8000)
+        speed = per_second(QUEUED, outbox.empty)
+        floor = (floor + bare_loop(port, 2000, last[0])) / 2
+    part = QUEUED // 10
+    first, final = part / (times[part] - times[0]), part / (times[-1] - times[-1 - part])
+    report.add(f"letters through the whole outbox to a bare far side, {QUEUED:,} queued", speed, floor)
+    report.note(f"The first tenth of these at {first:,.0f} a second, the last at {final:,.0f}.")
     database.close()

@@ -18,7 +18,7 @@ from patient_courier.settings import Settings
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import load_definitions
 from patient_courier.store.opening import open_school
-from patient_courier.store.tables import UserRow
+from patient_courier.store.users import add_user
 from patient_courier.web.app import STATIC, create_app
 
 SETTINGS = Settings(demo=True, smtp_host="")
@@ -90,7 +90,7 @@ def _big(report: Report, folder: Path) -> None:
     with database.writing() as session:
         open_school(session, file, until, practice=True)
         play_history(session, load_definitions(session, "https://post.example"), file.events, until)
-        session.add(UserRow(email="ines@mallowlane.example", name="Ines", role="owner", password="-"))
+        add_user(session, email="ines@mallowlane.example", name="Ines", role="owner", password="-")
     with TestClient(create_app(Post(database, SETTINGS)), base_url="http://127.0.0.1") as client:
         client.headers["x-csrf-token"] = client.get("/api/session").json()["csrf"]
         welcome = client.get("/api/sequences/fh-welcome").json()["body"]

@@ -81,31 +81,33 @@ class Arrivals:
         return lot
 
     def _take(self, lot: list[_Message]) -> None:
-        receipts = []
-        with self._database.writing() as session:
-            for message in lot:
-                receipts.append(self._take_message(session, message.reports))
+        """All messages in one transaction; should one of them break it, each on its own."""
+        try:
+            with self._database.writing() as session:
+                receipts = [self._receive(session, message.reports) for message in lot]
+        except Busy:
+            raise
+        except Exception:
+            log.exception("messages could not be taken in together")
+            receipts = [self._one_by_one(message.reports) for message in lot]
         for message, receipt in zip(lot, receipts, strict=True):
             message.answer.set_result(receipt)
         self._nudge()
 
-    def _take_message(self, session: Session, reports: list[Read]) -> Receipt:
-        """One message; if it can't be taken in as a whole, each of its events on its own, and those that can't are kept."""
-        now = read_clock(session).now
-        try:
-            with session.begin_nested():
-                return receive(session, self._load(session), reports, now)
-        except Exception:
-            log.exception("a message could not be taken in as a whole")
+    def _receive(self, session: Session, reports: list[Read]) -> Receipt:
+        return receive(session, self._load(session), reports, read_clock(session).now)
+
+    def _one_by_one(self, reports: list[Read]) -> Receipt:
+        """Each event in a transaction of its own; what can't be taken in for a reason of ours is kept for the owner."""
         receipt = Receipt()
         for index, report in enumerate(reports):
             try:
-                with session.begin_nested():
-                    one = receive(session, self._load(session), [report], now)
-                receipt.add(one, index)
+                with self._database.writing() as session:
+                    receipt.add(self._receive(session, [report]), index)
             except Exception as error:
                 log.exception("an event could not be taken in")
                 reason = f"this event could not be taken in ({type(error).__name__})"
-                keep_problem(session, report.raw, reason, now)
+                with self._database.writing() as session:
+                    keep_problem(session, report.raw, reason, read_clock(session).now)
                 receipt.refused.append(Refusal(index, reason))
         return receipt

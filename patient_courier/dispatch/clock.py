@@ -6,6 +6,7 @@ The only module that looks at the computer's clock.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import Connection, select, update
 from sqlalchemy.orm import Session
@@ -13,7 +14,8 @@ from whenever import Instant
 
 from patient_courier.store.tables import ClockRow
 
-_CLOCK = select(ClockRow.now, ClockRow.moving_to)
+_TABLE: Any = ClockRow.__table__
+_CLOCK = select(_TABLE.c.now, _TABLE.c.moving_to)
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +39,8 @@ def real_now() -> Instant:
 
 def read_clock(session: Session | Connection) -> SchoolClock:
     """The school's time. A practice clock stands still until the owner moves it."""
-    row = session.execute(_CLOCK).first()
+    connection = session if isinstance(session, Connection) else session.connection()
+    row = connection.execute(_CLOCK).first()
     if row is None:
         return SchoolClock(real_now(), practice=False)
     return SchoolClock(row.now, practice=True, moving_to=row.moving_to)

@@ -10,11 +10,12 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import structlog
+from sqlalchemy import Connection
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -66,6 +67,15 @@ class Trouble:
 
     sentence: str
     since: Instant
+
+
+@dataclass(frozen=True, slots=True)
+class Became:
+    """What became of a delivery that was handed over."""
+
+    status: str
+    reason: str | None = None
+    retry: Instant | None = None
 
 
 class Outbox:
@@ -163,57 +173,92 @@ class Outbox:
         return lot
 
     def _post_lot(self, lot: list[Claimed]) -> int:
-        """Hand over one after the other; what is not reached goes back to the queue."""
-        posted, ahead = 0, [one.id for one in lot]
+        """Hand over one after the other; what is not reached goes back to the queue.
+
+        The next letter is drawn before the one in hand goes out, so that what became of this one and that the next
+        begins are noted together, right after it.
+        """
+        posted, waiting = 0, {one.id for one in lot}
+        drawn = self._draw(lot, waiting)
         try:
-            for one in lot:
-                if self.stopping.is_set() or self.paused_for():
-                    break
-                posted += self._post(one)
-                ahead.pop(0)
+            ahead = next(drawn, None)
+            ahead = self._begin(ahead, drawn, waiting)
+            while ahead is not None:
+                one, mail = ahead
+                ahead = next(drawn, None)
+                what = self._hand_over(one, mail)
+                posted += what.status == "sent"
+                ahead = self._begin(ahead, drawn, waiting, (one, what))
         finally:
-            if ahead:
+            if waiting:
                 with self._database.noting() as connection:
-                    stored.put_back(connection, ahead)
+                    stored.put_back(connection, waiting)
         return posted
 
-    def _post(self, one: Claimed) -> bool:
-        """Post one delivery, or settle what became of it instead; whatever happens, it is settled."""
-        try:
-            mail = self._mail(one)
-        except Unfit as error:
-            return self._settle(one, "stuck", f"bad_address: {error}")
-        except Exception as error:
-            log.exception("a letter can't be drawn", delivery=one.id)
-            return self._settle(one, "stuck", f"not_drawn: {type(error).__name__}")
-        with self._database.noting() as connection:
-            stopped = stored.stopped_since(connection, one)
-            if stopped:
-                stored.settle(connection, one.id, "skipped", stopped)
-                return False
-            if not stored.note_begun(connection, one.id):
-                return False
-        return self._hand_over(one, mail)
+    def _draw(self, lot: list[Claimed], waiting: set[int]) -> Iterator[tuple[Claimed, Mail]]:
+        """The mails of a lot; a letter that can't be drawn waits for the owner instead."""
+        for one in lot:
+            try:
+                mail = self._mail(one)
+            except Unfit as error:
+                self._set_aside(one, f"bad_address: {error}", waiting)
+            except Exception as error:
+                log.exception("a letter can't be drawn", delivery=one.id)
+                self._set_aside(one, f"not_drawn: {type(error).__name__}", waiting)
+            else:
+                yield one, mail
 
-    def _hand_over(self, one: Claimed, mail: Mail) -> bool:
+    def _set_aside(self, one: Claimed, reason: str, waiting: set[int]) -> None:
+        with self._database.noting() as connection:
+            stored.settle(connection, one.id, "stuck", reason)
+        waiting.discard(one.id)
+
+    def _begin(
+        self,
+        ahead: tuple[Claimed, Mail] | None,
+        drawn: Iterator[tuple[Claimed, Mail]],
+        waiting: set[int],
+        before: tuple[Claimed, Became] | None = None,
+    ) -> tuple[Claimed, Mail] | None:
+        """Note what became of the delivery ``before`` and that the one ahead begins, or the first behind it that may."""
+        while True:
+            with self._database.noting() as connection:
+                if before is not None:
+                    self._settle(connection, *before)
+                if ahead is None or self.stopping.is_set() or self.paused_for():
+                    return None
+                one = ahead[0]
+                waiting.discard(one.id)
+                stopped = stored.stopped_since(connection, one)
+                if stopped:
+                    stored.settle(connection, one.id, "skipped", stopped)
+                elif stored.note_begun(connection, one.id):
+                    return ahead
+            ahead, before = next(drawn, None), None
+
+    @staticmethod
+    def _settle(connection: Connection, one: Claimed, what: Became) -> None:
+        posted = read_clock(connection).now if what.status == "sent" else None
+        stored.settle(connection, one.id, what.status, what.reason, posted=posted, retry=what.retry)
+
+    def _hand_over(self, one: Claimed, mail: Mail) -> Became:
+        """Whatever happens, the delivery ends in a state."""
         try:
             self._handing_since = time.monotonic()
             self._carrier.post(mail)
         except NotTaken as error:
             return self._not_taken(one, error)
         except Unsure as error:
-            return self._settle(one, "unsure", str(error))
+            return Became("unsure", str(error))
         except Exception as error:
             # Nobody knows how far it came, so the owner decides; the connection is not used again.
             log.exception("handing over failed", delivery=one.id)
             self._carrier.close()
-            return self._settle(one, "unsure", type(error).__name__)
+            return Became("unsure", type(error).__name__)
         finally:
             self._handing_since = None
         self._trouble, self._pause = None, FIRST_PAUSE_SECONDS
-        with self._database.noting() as connection:
-            stored.settle(connection, one.id, "sent", posted=read_clock(connection).now)
-        return True
+        return Became("sent")
 
     def _mail(self, one: Claimed) -> Mail:
         definitions = self._definitions
@@ -232,29 +277,23 @@ class Outbox:
         id = message_id(one.id, school.sender.email)
         return message(rendered, school, links, message_id=id, to=to, date=one.at)
 
-    def _settle(self, one: Claimed, status: str, reason: str, retry: Instant | None = None) -> bool:
-        with self._database.noting() as connection:
-            stored.settle(connection, one.id, status, reason, retry=retry)
-        return False
-
-    def _not_taken(self, one: Claimed, error: NotTaken) -> bool:
+    def _not_taken(self, one: Claimed, error: NotTaken) -> Became:
         log.warning("letter not taken", delivery=one.id, reason=str(error), about=error.about)
         match error.about:
             case "address" if one.recipients is None:
                 with self._database.writing() as session:
                     stored.settle(session.connection(), one.id, "bounced", str(error))
-                    student = session.get_one(StudentRow, one.student_id)
-                    self._on_bounce(session, student.key, read_clock(session).now)
-                return False
+                    self._on_bounce(session, one.student, read_clock(session).now)
+                return Became("bounced", str(error))
             case "address" | "letter":
-                return self._settle(one, "stuck", f"refused: {error}")
+                return Became("stuck", f"refused: {error}")
             case "server":
                 self._trouble = Trouble(str(error), self._trouble.since if self._trouble else real_now())
                 self._not_before = time.monotonic() + self._pause
                 self._pause = min(2 * self._pause, LONGEST_PAUSE_SECONDS)
-                return self._settle(one, "queued", str(error))
+                return Became("queued", str(error))
         self._trouble = None
         pause = min(FIRST_RETRY_SECONDS * 2 ** min(one.tries - 1, 10), LONGEST_RETRY_SECONDS)
         if one.tries * LONGEST_RETRY_SECONDS > GIVE_UP_SECONDS:
-            return self._settle(one, "stuck", f"refused: {error}")
-        return self._settle(one, "queued", str(error), real_now().add(seconds=pause))
+            return Became("stuck", f"refused: {error}")
+        return Became("queued", str(error), real_now().add(seconds=pause))

@@ -6,8 +6,9 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from hashlib import sha256
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import bindparam, func, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -20,6 +21,10 @@ from patient_courier.dispatch.taking import Taken, take_events
 from patient_courier.intake.reading import Read, Reporter
 from patient_courier.store.opening import add_student
 from patient_courier.store.tables import ProblemRow, StudentRow
+
+_S: Any = StudentRow.__table__
+_BY_KEY = select(_S.c.key).where(_S.c.key == bindparam("who"))
+_BY_ADDRESS = select(_S.c.key).where(func.lower(_S.c.email) == func.lower(bindparam("who"))).limit(1)
 
 # Course sites' clocks may run a little ahead of ours.
 CLOCK_SLACK_SECONDS = 300
@@ -94,8 +99,8 @@ def _check(definitions: Definitions, event: EventBase, now: Instant) -> None:
 def _student(session: Session, who: str | Reporter) -> str:
     """The key of the student who is meant; whoever is described and not known becomes known."""
     if isinstance(who, str):
-        by = func.lower(StudentRow.email) == who.lower() if "@" in who else StudentRow.key == who
-        key = session.scalar(select(StudentRow.key).where(by).limit(1))
+        asked = _BY_ADDRESS if "@" in who else _BY_KEY
+        key = session.connection().execute(asked, {"who": who}).scalar()
         if key is None:
             raise ValueError(
                 f"there is no student “{who}”; send the student as an object with “email” to add them"

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from sqlalchemy import ColumnElement, select, update
+from sqlalchemy import ColumnElement, bindparam, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -17,6 +18,7 @@ from patient_courier.core.effects import Effect
 from patient_courier.core.engine import Engine
 from patient_courier.core.school.events import EventBase
 from patient_courier.dispatch.clock import SchoolClock, read_clock, set_clock
+from patient_courier.store.columns import InstantColumn
 from patient_courier.store.saving import save_effects, save_states
 from patient_courier.store.states import load_states, numbers
 from patient_courier.store.tables import EventIdRow, RunRow, SequenceRow, StudentRow
@@ -25,6 +27,12 @@ from patient_courier.store.tables import EventIdRow, RunRow, SequenceRow, Studen
 CHUNK = 500
 # A run that goes round every second must not keep everybody waiting, nor fill the memory.
 MOST_STEPS = 5_000
+
+
+_R: Any = RunRow.__table__
+_S: Any = StudentRow.__table__
+_I: Any = EventIdRow.__table__
+_Q: Any = SequenceRow.__table__
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +61,7 @@ def take_events(
 def _without_known(session: Session, events: Sequence[EventBase]) -> list[EventBase]:
     """The events whose id has not been seen; their ids count as seen from now on."""
     named = {event.id for event in events if event.id}
-    known = set(session.scalars(select(EventIdRow.id).where(EventIdRow.id.in_(named)))) if named else set()
+    known = set(session.connection().execute(_KNOWN_IDS, {"ids": list(named)}).scalars()) if named else set()
     fresh = []
     for event in events:
         if event.id is None or event.id not in known:
@@ -66,28 +74,40 @@ def _without_known(session: Session, events: Sequence[EventBase]) -> list[EventB
 
 
 def _ids(session: Session, keys: set[str]) -> dict[str, int]:
-    rows = session.execute(select(StudentRow.key, StudentRow.id).where(StudentRow.key.in_(keys)))
-    return {key: id for key, id in rows}
+    return {key: id for key, id in session.connection().execute(_BY_KEY, {"keys": list(keys)})}
 
 
 def waiting_runs() -> tuple[ColumnElement[bool], ...]:
     """Runs that time will move on: those of paused sequences stay where they are."""
-    paused = select(SequenceRow.key).where(SequenceRow.status == "paused")
-    return RunRow.due.is_not(None), RunRow.outcome.is_(None), RunRow.sequence.not_in(paused)
+    paused = select(_Q.c.key).where(_Q.c.status == "paused")
+    return _R.c.due.is_not(None), _R.c.outcome.is_(None), _R.c.sequence.not_in(paused)
+
+
+# Asked for with every event and at every look: made once, over the plain tables.
+_BY_KEY = select(_S.c.key, _S.c.id).where(_S.c.key.in_(bindparam("keys", expanding=True)))
+_KNOWN_IDS = select(_I.c.id).where(_I.c.id.in_(bindparam("ids", expanding=True)))
+_NEXT_RUN = select(_R.c.due).where(*waiting_runs()).order_by(_R.c.due).limit(1)
+_NEXT_CLOCK = select(_S.c.clock_due).where(_S.c.clock_due.is_not(None)).order_by(_S.c.clock_due).limit(1)
+_HORIZON = bindparam("horizon", type_=InstantColumn)
+_DUE_RUNS = (
+    select(_R.c.student_id, _R.c.due)
+    .where(*waiting_runs(), _R.c.due <= _HORIZON)
+    .order_by(_R.c.due, _R.c.number)
+    .limit(CHUNK)
+)
+_DUE_CLOCKS = (
+    select(_S.c.id, _S.c.clock_due)
+    .where(_S.c.clock_due.is_not(None), _S.c.clock_due <= _HORIZON)
+    .order_by(_S.c.clock_due, _S.c.id)
+    .limit(CHUNK)
+)
 
 
 def next_due(session: Session) -> Instant | None:
     """When something falls due next: a run, or what the clock brings. Two looks into an index."""
-    runs = select(RunRow.due).where(*waiting_runs()).order_by(RunRow.due).limit(1)
-    clocks = (
-        select(StudentRow.clock_due)
-        .where(StudentRow.clock_due.is_not(None))
-        .order_by(StudentRow.clock_due)
-        .limit(1)
-    )
-    return min(
-        (due for due in (session.scalar(runs), session.scalar(clocks)) if due is not None), default=None
-    )
+    connection = session.connection()
+    found = (connection.execute(_NEXT_RUN).scalar(), connection.execute(_NEXT_CLOCK).scalar())
+    return min((due for due in found if due is not None), default=None)
 
 
 def wake_due(session: Session, definitions: Definitions) -> bool:
@@ -107,18 +127,9 @@ def wake_due(session: Session, definitions: Definitions) -> bool:
 
 def _due_students(session: Session, horizon: Instant) -> tuple[set[int], Instant]:
     """Up to a chunk of students with something due by the horizon, and the moment up to which they are all."""
-    runs = session.execute(
-        select(RunRow.student_id, RunRow.due)
-        .where(*waiting_runs(), RunRow.due <= horizon)
-        .order_by(RunRow.due, RunRow.number)
-        .limit(CHUNK)
-    ).all()
-    clocks = session.execute(
-        select(StudentRow.id, StudentRow.clock_due)
-        .where(StudentRow.clock_due.is_not(None), StudentRow.clock_due <= horizon)
-        .order_by(StudentRow.clock_due, StudentRow.id)
-        .limit(CHUNK)
-    ).all()
+    connection = session.connection()
+    runs = connection.execute(_DUE_RUNS, {"horizon": horizon}).all()
+    clocks = connection.execute(_DUE_CLOCKS, {"horizon": horizon}).all()
     for found in (runs, clocks):
         if len(found) == CHUNK:
             horizon = min(horizon, found[-1][1])

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 import smtplib
+import socket
 import ssl
 from dataclasses import dataclass
 from pathlib import Path
@@ -178,6 +179,9 @@ class SmtpCarrier:
                 found = smtplib.SMTP_SSL(s.host, s.port, timeout=s.answer_seconds, context=context)
             else:
                 found = smtplib.SMTP(s.host, s.port, timeout=s.answer_seconds)
+            assert found.sock is not None
+            # A message and its end are two sends; without this the second would wait for the first one's receipt.
+            found.sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
             found.ehlo_or_helo_if_needed()
             if s.security == "starttls":
                 found.starttls(context=context)

@@ -22,6 +22,11 @@ _FRAME = len("=?utf-8?q?") + len("?=")
 _LONGEST_LINE = 998
 # RFC 5322 section 3.2.3: words of a phrase that need no quotation marks.
 _ATOMS = re.compile(r"[A-Za-z0-9!#$%&'*+\-/=?^_`{|}~]+( [A-Za-z0-9!#$%&'*+\-/=?^_`{|}~]+)*")
+# An address that needs no second look: atoms of RFC 5322 section 3.4.1 at a host of RFC 1123 section 2.1.
+_USUAL = re.compile(
+    r"[a-z0-9_+-]{1,20}(\.[a-z0-9_+-]{1,20}){0,2}@([a-z0-9]([a-z0-9-]{0,40}[a-z0-9])?\.){1,4}[a-z]{2,20}",
+    re.IGNORECASE | re.ASCII,
+)
 # RFC 2047 section 5, rule 3: what stands for itself in an encoded word of a phrase.
 _SAFE = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789!*+-/")
 
@@ -74,6 +79,7 @@ def _is_plain(value: str) -> bool:
     return value.isascii() and value.isprintable() and "=?" not in value and "  " not in value
 
 
+@lru_cache(maxsize=1024)
 def encoded_words(value: str, first: int) -> str:
     """The text as encoded words, folded; ``first`` characters stand in front of it in its line."""
     raw = value.encode()
@@ -107,6 +113,8 @@ def _word(raw: bytes, quoted: bool) -> str:
 @lru_cache(maxsize=4096)
 def wire_address(address: str) -> str:
     """The address as a mail server gets it, its domain in ASCII (RFC 5891). Raises Unfit."""
+    if _USUAL.fullmatch(address) and len(address) < 250:
+        return address
     try:
         name, _, domain = check_email(address).rpartition("@")
         if not domain.isascii():

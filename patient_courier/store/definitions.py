@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from typing import Any
 
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
@@ -26,6 +27,9 @@ from patient_courier.store.tables import (
     TagRow,
 )
 
+_SCHOOL: Any = SchoolRow.__table__
+_STAMP = select(_SCHOOL.c.stamp)
+
 
 class Library:
     """The definitions in force, built anew only when their stamp in the database has changed."""
@@ -36,7 +40,7 @@ class Library:
         self._held: tuple[int, Definitions] | None = None
 
     def load(self, session: Session) -> Definitions:
-        stamp = session.scalars(select(SchoolRow.stamp)).one()
+        stamp = session.connection().execute(_STAMP).scalar_one()
         with self._lock:
             if self._held is None or self._held[0] != stamp:
                 self._held = (stamp, load_definitions(session, self._site))

@@ -30,6 +30,7 @@ class Claimed:
 
     id: int
     student_id: int
+    student: str
     letter: str
     letter_version: int
     purpose: str
@@ -63,6 +64,7 @@ _LOT = (
         _D.c.recipients,
         _D.c["values"],
         _D.c.tries,
+        _S.c.key.label("student"),
         _S.c.email,
         _S.c.first_name,
         _S.c.last_name,
@@ -133,6 +135,7 @@ def _claimed(row: Any) -> Claimed:
     return Claimed(
         id=row.id,
         student_id=row.student_id,
+        student=row.student,
         letter=row.letter,
         letter_version=row.letter_version,
         purpose=row.purpose,

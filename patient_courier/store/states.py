@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Collection
 from typing import Any
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Connection, Select, bindparam, func, literal, null, select, union_all
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -32,31 +32,90 @@ from patient_courier.store.tables import (
     TagRow,
 )
 
-# Plain columns: making mapped objects of many rows costs more than reading them.
-_STUDENT = tuple(StudentRow.__table__.columns)
-_RUN = tuple(RunRow.__table__.columns)
+# Core statements over the plain tables, made once: building a statement, and making mapped objects, costs more
+# than reading the rows.
+_S: Any = StudentRow.__table__
+_E: Any = EnrolmentRow.__table__
+_P: Any = PurchaseRow.__table__
+_Q: Any = LearntRow.__table__
+_C: Any = CertificateRow.__table__
+_T: Any = TagRow.__table__
+_H: Any = HelpStopRow.__table__
+_A: Any = ActivityRow.__table__
+_L: Any = ReadingRow.__table__
+_R: Any = RunRow.__table__
+_D: Any = DeliveryRow.__table__
+_V: Any = EventRow.__table__
 # A letter in one of these states counts as sent: it has been decided on and is on its way or there.
 POSTED = ("queued", "posting", "sent", "bounced", "unsure")
 
 
+def _of(table: Any, *columns: Any) -> Select[Any]:
+    """Columns of the rows of some students, the student's row id first."""
+    return select(table.c.student_id, *columns).where(
+        table.c.student_id.in_(bindparam("ids", expanding=True))
+    )
+
+
+_PEOPLE = select(*_S.c).where(_S.c.id.in_(bindparam("ids", expanding=True)))
+_ENROLMENTS = _of(_E, _E.c.course, _E.c.via, _E.c.began, _E.c.offer, _E.c.refunded, _E.c.expired)
+_PURCHASES = _of(_P, _P.c.offer, _P.c.at, _P.c.refunded, _P.c.order).order_by(_P.c.student_id, _P.c.ordinal)
+_LEARNT = _of(_Q, _Q.c.kind, _Q.c.key, _Q.c.at, _Q.c.percent, _Q.c.attempts, _Q.c.score, _Q.c.last)
+# Five small tables in one question: what kind, of what, and up to two moments.
+_SMALL = union_all(
+    _of(_C, literal("certificate"), _C.c.course, _C.c.requested, _C.c.issued),
+    _of(_T, literal("tag"), _T.c.tag, null(), null()),
+    _of(_H, literal("help_stop"), _H.c.course, null(), null()),
+    _of(_A, literal("activity"), _A.c.course, _A.c.at, null()),
+    _of(_L, literal("reading"), _L.c.letter, _L.c.opened, _L.c.clicked),
+)
+_LETTERS = (
+    _of(_D, _D.c.letter, _D.c.purpose, _D.c.at)
+    .where(_D.c.recipients.is_(None), _D.c.status.in_(POSTED))
+    .order_by(_D.c.at)
+)
+_OPEN_RUNS = (
+    select(*_R.c)
+    .where(_R.c.student_id.in_(bindparam("ids", expanding=True)), _R.c.outcome.is_(None))
+    .order_by(_R.c.number)
+)
+# Of a run that has ended, its story is nobody's business here.
+_ENDED_RUNS = _of(
+    _R,
+    _R.c.number,
+    _R.c.sequence,
+    _R.c.version,
+    _R.c.subject,
+    _R.c.started,
+    _R.c.event_at,
+    _R.c.event_number,
+    _R.c.outcome,
+    _R.c.ended,
+    _R.c.step,
+).where(_R.c.outcome.is_not(None))
+_SINCE = (
+    _of(_V, _V.c.number, _V.c.type, _V.c.at, _V.c.names)
+    .where(_V.c.number > bindparam("since"), _V.c.type.not_in(STATE_TYPES))
+    .order_by(_V.c.number)
+)
+_LAST_NUMBERS = select(
+    select(func.max(_V.c.number)).scalar_subquery(), select(func.max(_R.c.number)).scalar_subquery()
+)
+
+
 def load_states(session: Session, ids: Collection[int], definitions: Definitions) -> dict[int, StudentState]:
     """The students with these row ids, ready for the engine, by id."""
-    zone = definitions.school.timezone
-    states = {
-        row.id: _student(row, zone)
-        for row in session.execute(select(*_STUDENT).where(StudentRow.id.in_(ids)))
-    }
-    _load_facts(session, states)
-    _load_runs(session, states)
+    zone, connection, given = definitions.school.timezone, session.connection(), {"ids": list(ids)}
+    states = {row.id: _student(row, zone) for row in connection.execute(_PEOPLE, given)}
+    _load_facts(connection, states, given)
+    _load_runs(connection, states, given)
     return states
 
 
 def numbers(session: Session) -> Numbers:
     """The last numbers given out. Only safe to go on from inside a write transaction."""
-    return Numbers(
-        event=session.scalar(select(func.max(EventRow.number))) or 0,
-        run=session.scalar(select(func.max(RunRow.number))) or 0,
-    )
+    event, run = session.connection().execute(_LAST_NUMBERS).one()
+    return Numbers(event=event or 0, run=run or 0)
 
 
 def student_of(row: Any) -> Student:
@@ -85,33 +144,35 @@ def _student(row: Any, school_zone: str) -> StudentState:
     )
 
 
-def _rows(session: Session, query: Select[Any], table: Any, ids: Iterable[int]) -> Iterable[Any]:
-    return session.execute(query.where(table.student_id.in_(ids)))
-
-
-def _load_facts(session: Session, states: dict[int, StudentState]) -> None:
-    ids = list(states)
-    e, p, q, c = EnrolmentRow, PurchaseRow, LearntRow, CertificateRow
-    query = select(e.student_id, e.course, e.via, e.began, e.offer, e.refunded, e.expired)
-    for id, *values in _rows(session, query, e, ids):
+def _load_facts(connection: Connection, states: dict[int, StudentState], given: dict[str, Any]) -> None:
+    for id, *values in connection.execute(_ENROLMENTS, given):
         states[id].facts.enrolments[values[0]] = Enrolment(*values)
-    query = select(p.student_id, p.offer, p.at, p.refunded, p.order).order_by(p.student_id, p.ordinal)
-    for id, *values in _rows(session, query, p, ids):
+    for id, *values in connection.execute(_PURCHASES, given):
         states[id].facts.purchases.append(Purchase(*values))
-    query = select(q.student_id, q.kind, q.key, q.at, q.percent, q.attempts, q.score, q.last)
-    for id, *values in _rows(session, query, q, ids):
+    for id, *values in connection.execute(_LEARNT, given):
         _learnt(states[id].facts, *values)
-    query = select(c.student_id, c.course, c.requested, c.issued)
-    for id, course, requested, issued in _rows(session, query, c, ids):
-        states[id].facts.certificates[course] = Certificate(requested, issued)
-    for id, tag in _rows(session, select(TagRow.student_id, TagRow.tag), TagRow, ids):
-        states[id].facts.tags[tag] = None
-    for id, course in _rows(session, select(HelpStopRow.student_id, HelpStopRow.course), HelpStopRow, ids):
-        states[id].facts.help_stopped.add(course)
-    query = select(ActivityRow.student_id, ActivityRow.course, ActivityRow.at)
-    for id, course, at in _rows(session, query, ActivityRow, ids):
-        states[id].facts.activity[course] = at
-    _load_letters(session, states)
+    for id, kind, key, first, second in connection.execute(_SMALL, given):
+        _small(states[id].facts, kind, key, first, second)
+    for id, *values in connection.execute(_LETTERS, given):
+        states[id].facts.sent.append(Sent(*values))
+
+
+def _small(facts: Facts, kind: str, key: str, first: Instant | None, second: Instant | None) -> None:
+    match kind:
+        case "certificate":
+            facts.certificates[key] = Certificate(first, second)
+        case "tag":
+            facts.tags[key] = None
+        case "help_stop":
+            facts.help_stopped.add(key)
+        case "activity":
+            assert first is not None
+            facts.activity[key] = first
+        case "reading":
+            if first:
+                facts.opened[key] = first
+            if second:
+                facts.clicked[key] = second
 
 
 def _learnt(
@@ -134,56 +195,50 @@ def _learnt(
         {"lesson": facts.lessons, "module": facts.modules, "course": facts.courses}[kind][key] = at
 
 
-def _load_letters(session: Session, states: dict[int, StudentState]) -> None:
-    d, r = DeliveryRow, ReadingRow
-    query = (
-        select(d.student_id, d.letter, d.purpose, d.at)
-        .where(d.recipients.is_(None), d.status.in_(POSTED))
-        .order_by(d.at)
-    )
-    for id, *values in _rows(session, query, d, states):
-        states[id].facts.sent.append(Sent(*values))
-    for id, letter, opened, clicked in _rows(
-        session, select(r.student_id, r.letter, r.opened, r.clicked), r, states
-    ):
-        if opened:
-            states[id].facts.opened[letter] = opened
-        if clicked:
-            states[id].facts.clicked[letter] = clicked
-
-
-def _load_runs(session: Session, states: dict[int, StudentState]) -> None:
+def _load_runs(connection: Connection, states: dict[int, StudentState], given: dict[str, Any]) -> None:
     since: dict[int, int] = {}
-    query = select(*_RUN).where(RunRow.student_id.in_(states)).order_by(RunRow.number)
-    for row in session.execute(query):
-        states[row.student_id].add_run(_run(row))
-        if row.outcome is None:
-            since[row.student_id] = min(row.event_number, since.get(row.student_id, row.event_number))
+    runs = [(row.student_id, _run(row)) for row in connection.execute(_OPEN_RUNS, given)]
+    for id, run in runs:
+        since[id] = min(run.event_number, since.get(id, run.event_number))
+    runs += [(row.student_id, _ended(row)) for row in connection.execute(_ENDED_RUNS, given)]
+    for id, run in sorted(runs, key=lambda found: found[1].number):
+        states[id].add_run(run)
     if not since:
         return
-    query = (
-        select(EventRow.student_id, EventRow.number, EventRow.type, EventRow.at, EventRow.names)
-        .where(
-            EventRow.student_id.in_(since),
-            EventRow.number > min(since.values()),
-            EventRow.type.not_in(STATE_TYPES),
-        )
-        .order_by(EventRow.number)
-    )
-    for id, number, type, at, names in session.execute(query):
+    asked = {"ids": list(since), "since": min(since.values())}
+    for id, number, type, at, names in connection.execute(_SINCE, asked):
         if number > since[id]:
             states[id].log.append((number, Happening(type, at, names)))
 
 
-def _run(row: Any) -> Run:
-    subject = row.subject
+def _ended(row: Any) -> Run:
     return Run(
         number=row.number,
         sequence=row.sequence,
         version=row.version,
-        subject=Subject(subject["kind"], subject["key"], tuple(tuple(x) for x in subject["objects"]))
-        if subject
-        else None,
+        subject=_subject(row.subject),
+        started=row.started,
+        event_at=row.event_at,
+        event_number=row.event_number,
+        outcome=row.outcome,
+        ended=row.ended,
+        step=row.step,
+        dirty=False,
+    )
+
+
+def _subject(subject: dict[str, Any] | None) -> Subject | None:
+    if subject is None:
+        return None
+    return Subject(subject["kind"], subject["key"], tuple(tuple(x) for x in subject["objects"]))
+
+
+def _run(row: Any) -> Run:
+    return Run(
+        number=row.number,
+        sequence=row.sequence,
+        version=row.version,
+        subject=_subject(row.subject),
         started=row.started,
         event_at=row.event_at,
         event_number=row.event_number,

@@ -142,6 +142,8 @@ class StudentRow(Table):
     begun: Mapped[int] = mapped_column(default=0)
     __table_args__ = (
         Index("ix_students_clock_due", "clock_due", sqlite_where=text("clock_due IS NOT NULL")),
+        # Addresses are looked for however they are written.
+        Index("ix_students_email_lower", text("lower(email)")),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -10,8 +10,10 @@ from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
+from starlette.datastructures import MutableHeaders
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from patient_courier.core.school.text import without_halves
 from patient_courier.dispatch.dispatcher import Post
@@ -68,7 +70,7 @@ def create_app(post: Post) -> FastAPI:
     if post.settings.demo:
         # The demo signs its owner in by itself, so no other site may pass for it under another name.
         app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
-    app.middleware("http")(_headers)
+    app.add_middleware(Headers)
     app.exception_handler(RequestValidationError)(_invalid)
     app.exception_handler(Busy)(_busy)
     app.exception_handler(TooOften)(_too_often)
@@ -89,7 +91,9 @@ def describe() -> FastAPI:
 
 def _include_places(app: FastAPI) -> None:
     # versions, kept and drafting come before sequences and courses: their addresses are longer ones of the same.
+    # The intake is asked most often, so it is looked for first.
     for place in (
+        intake,
         session,
         today,
         versions,
@@ -104,20 +108,29 @@ def _include_places(app: FastAPI) -> None:
         deliveries,
         practice,
         school,
-        intake,
         links,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place not in (intake, links) else {})
 
 
-async def _headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-    answer = await call_next(request)
-    answer.headers["X-Content-Type-Options"] = "nosniff"
-    answer.headers["Referrer-Policy"] = "same-origin"
-    answer.headers.setdefault("Content-Security-Policy", _POLICY)
-    if request.url.path.startswith("/api"):
-        answer.headers["Cache-Control"] = "no-store"
-    return answer
+class Headers:
+    """ASGI middleware: the headers that every answer carries."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                headers["X-Content-Type-Options"] = "nosniff"
+                headers["Referrer-Policy"] = "same-origin"
+                headers.setdefault("Content-Security-Policy", _POLICY)
+                if scope["path"].startswith("/api"):
+                    headers["Cache-Control"] = "no-store"
+            await send(message)
+
+        await self._app(scope, receive, with_headers if scope["type"] == "http" else send)
 
 
 async def _invalid(request: Request, error: Exception) -> Response:

@@ -26,6 +26,7 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("token", name=op.f("pk_sessions")),
     )
     op.create_index(op.f("ix_sessions_user_id"), "sessions", ["user_id"])
+    op.create_index("ix_students_email_lower", "students", [sa.text("lower(email)")])
     connection = op.get_bind()
     connection.execute(sa.text("DELETE FROM secrets WHERE name = 'sessions'"))
     if connection.execute(sa.text("SELECT count(*) FROM school")).scalar():
