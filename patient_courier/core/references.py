@@ -139,6 +139,18 @@ def _doubled_keys(file: SchoolFile) -> Iterator[Fault]:
     yield from _doubled("/students", (x.key for x in file.students), "student")
 
 
+def doubled_outline_key(course: Course) -> str | None:
+    """A sentence about a key that two parts of one outline share; None when each has its own."""
+    for name in ("lessons", "quizzes"):
+        keys = Counter(item.key for module in course.modules for item in getattr(module, name))
+        doubled = next((key for key, number in keys.items() if number > 1), None)
+        if doubled:
+            return f"The key “{doubled}” is used twice; each lesson and quiz needs its own."
+    keys = Counter(module.key for module in course.modules)
+    doubled = next((key for key, number in keys.items() if number > 1), None)
+    return f"The key “{doubled}” is used by two modules; each needs its own." if doubled else None
+
+
 def _offers(file: SchoolFile, known: Known) -> Iterator[Fault]:
     for index, offer in enumerate(file.offers):
         for number, course in enumerate(offer.courses):

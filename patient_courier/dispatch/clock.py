@@ -10,8 +10,10 @@ from typing import Any
 
 from sqlalchemy import Connection, select, update
 from sqlalchemy.orm import Session
-from whenever import Instant
+from whenever import Instant, OffsetDateTime, PlainDateTime
 
+from patient_courier.core import calendar
+from patient_courier.core.school.values import FIRST_YEAR, LAST_YEAR
 from patient_courier.store.tables import ClockRow
 
 _TABLE: Any = ClockRow.__table__
@@ -58,6 +60,20 @@ def move_clock(session: Session, to: Instant) -> None:
     if to < clock.horizon:
         raise ClockError("The school clock only moves forward. Choose a later moment.")
     session.execute(update(ClockRow).values(moving_to=to))
+
+
+def read_target(text: str, zone: str) -> Instant:
+    """A moment to move a clock to: with an offset or Z (RFC 3339), or without one as the wall clock of the zone.
+
+    Raises ValueError for anything else, and for what lies beyond the years that can be kept.
+    """
+    try:
+        found = calendar.resolve(PlainDateTime.parse_iso(text), zone)
+    except ValueError:
+        found = OffsetDateTime.parse_iso(text.upper().replace("Z", "+00:00")).to_instant()
+    if not FIRST_YEAR <= found.to_stdlib().year <= LAST_YEAR:
+        raise ValueError("too far away")
+    return found
 
 
 def set_clock(session: Session, now: Instant, *, arrived: bool) -> None:

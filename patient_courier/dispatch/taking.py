@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, bindparam, select, update
+from sqlalchemy import ColumnElement, bindparam, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -103,11 +103,23 @@ _DUE_CLOCKS = (
 )
 
 
+_HOW_MANY = select(func.count()).where(*waiting_runs(), _R.c.due == bindparam("due", type_=InstantColumn))
+
+
 def next_due(session: Session) -> Instant | None:
     """When something falls due next: a run, or what the clock brings. Two looks into an index."""
     connection = session.connection()
     found = (connection.execute(_NEXT_RUN).scalar(), connection.execute(_NEXT_CLOCK).scalar())
     return min((due for due in found if due is not None), default=None)
+
+
+def next_post(session: Session) -> tuple[Instant | None, int]:
+    """When a run goes on next, and how many do at that moment."""
+    connection = session.connection()
+    due = connection.execute(_NEXT_RUN).scalar()
+    if due is None:
+        return None, 0
+    return due, connection.execute(_HOW_MANY, {"due": due}).scalar() or 0
 
 
 def wake_due(session: Session, definitions: Definitions) -> bool:
@@ -164,3 +176,11 @@ def plan_clocks_anew(session: Session, definitions: Definitions, now: Instant) -
         for state in states.values():
             state.clock_due = next_clock_event(definitions, state)
         save_states(session, states, definitions)
+
+
+def definitions_changed(
+    session: Session, definitions: Callable[[Session], Definitions], now: Instant
+) -> None:
+    """Let what has just been saved take effect for everyone."""
+    session.flush()
+    plan_clocks_anew(session, definitions(session), now)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import quote
 
 from pydantic import BaseModel
 
@@ -19,3 +20,9 @@ SAID_401: Answers = {401: {"model": Said}}
 SIGNED_IN: Answers = {
     status: {"model": Said} for status in (400, 401, 403, 404, 408, 409, 413, 414, 422, 429, 503)
 }
+
+
+def attachment(name: str) -> str:
+    """The Content-Disposition of a file to keep, whatever its name is written in (RFC 6266 section 4.3)."""
+    plain = "".join(c if c.isascii() and (c.isalnum() or c in "-_.") else "_" for c in name)
+    return f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name, safe='')}"

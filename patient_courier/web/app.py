@@ -21,6 +21,7 @@ from patient_courier.store.database import Busy
 from patient_courier.web.answers import SIGNED_IN
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.places import (
+    clock,
     courses,
     deliveries,
     drafting,
@@ -28,12 +29,14 @@ from patient_courier.web.places import (
     kept,
     letters,
     links,
+    needs,
     practice,
     rehearsals,
     replays,
     school,
     sequences,
     session,
+    student_changes,
     students,
     today,
     versions,
@@ -95,6 +98,7 @@ def _include_places(app: FastAPI) -> None:
     for place in (
         intake,
         session,
+        clock,
         today,
         versions,
         kept,
@@ -104,8 +108,10 @@ def _include_places(app: FastAPI) -> None:
         rehearsals,
         replays,
         letters,
+        student_changes,
         students,
         deliveries,
+        needs,
         practice,
         school,
         links,

@@ -15,6 +15,19 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.users import User, user_of_session
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 
+__all__ = [
+    "PageNumber",
+    "Reading",
+    "RowId",
+    "Search",
+    "Session",
+    "SignedIn",
+    "ThePost",
+    "Writing",
+    "definitions_in",
+    "now_in",
+]
+
 
 def post(request: Request) -> Post:
     found: Post = request.app.state.post

@@ -1,15 +1,12 @@
-"""Findings as the screen shows them, and the school's students as the checks need them."""
+"""Findings as the screen shows them."""
 
 from __future__ import annotations
 
 from typing import Any, Literal
 
 from pydantic import BaseModel
-from sqlalchemy import func, or_, select
-from sqlalchemy.orm import Session
 
-from patient_courier.core.checks import Finding, Lacking
-from patient_courier.store.tables import StudentRow
+from patient_courier.core.checks import Finding
 
 
 class MendOut(BaseModel):
@@ -46,24 +43,3 @@ def finding_out(found: Finding) -> FindingOut:
         if mend
         else None,
     )
-
-
-def lacking(session: Session) -> Lacking:
-    """How many students have no value for the merge fields about them."""
-    first, last = (or_(x.is_(None), x == "") for x in (StudentRow.first_name, StudentRow.last_name))
-    total, no_first, no_last, no_name = session.execute(
-        select(
-            func.count(),
-            func.count().filter(first),
-            func.count().filter(last),
-            func.count().filter(first & last),
-        ).select_from(StudentRow)
-    ).one()
-    fields = {"student.first_name": no_first, "student.last_name": no_last, "student.full_name": no_name}
-    have: dict[str, int] = {}
-    for found in session.scalars(select(StudentRow.fields).where(StudentRow.fields != {})):
-        for name, value in found.items():
-            if value not in (None, ""):
-                have[name] = have.get(name, 0) + 1
-    fields |= {f"student.fields.{name}": total - number for name, number in have.items()}
-    return Lacking(total, fields)

@@ -252,8 +252,8 @@ def test_a_school_file_goes_out_and_comes_into_an_empty_school_only(app):
     enrol(app, "a@example.org")
     text = app.client.get("/api/school/file").text
     assert json.loads(text)["events"][0]["offer"] == "bees-once"
-    assert app.client.post("/api/school/file", json={"text": text}).status_code == 409
-    bad = app.client.post("/api/school/file", json={"text": '{"format": "x"}'})
+    assert app.client.post("/api/school/file", content=text).status_code == 409
+    bad = app.client.post("/api/school/file", content=b'{"format": "x"}')
     assert (bad.status_code, "/format" in bad.json()["detail"]) == (422, True)
 
 

@@ -2,35 +2,31 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, HTTPException, Query, Response
-from pydantic import BaseModel, ValidationError
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-from whenever import Instant
+from pydantic import BaseModel, Field, ValidationError
 
-from patient_courier.core import calendar, figures, words
+from patient_courier.core import calendar, words
+from patient_courier.core.covered import LineOut, covered_line
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.duration import Duration
-from patient_courier.core.line import ANYWHERE, COMPLETED, ENROLLED, Hung, hung, items, stops
+from patient_courier.core.line import hung
 from patient_courier.core.reading import as_data, validation_faults
-from patient_courier.core.references import Known, sequence_faults
+from patient_courier.core.references import Known, doubled_outline_key, sequence_faults
 from patient_courier.core.school.courses import Course, Offer
+from patient_courier.core.standing import is_silent
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.taking import definitions_changed
 from patient_courier.intake.outline import BadOutline, read_outline, write_outline
+from patient_courier.store.counts import sent_by_step, waiting_by_step
 from patient_courier.store.definitions import replace_courses
-from patient_courier.store.standing import Standing, standings
-from patient_courier.store.tables import DeliveryRow, RunRow, StudentRow
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.places.deliveries import student_name
-from patient_courier.web.places.sequences import definitions_changed
+from patient_courier.store.people import by_ids
+from patient_courier.store.standing import standings
+from patient_courier.web.answers import attachment
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 
 router = APIRouter(prefix="/api/courses", tags=["courses"])
 CourseBody = Annotated[dict[str, Any], Body()]
-# From how many silent students on a stop without a letter is a gap (common practice, no source).
-GAP_FROM = 3
 
 
 class CourseSummary(BaseModel):
@@ -44,54 +40,6 @@ class CourseSummary(BaseModel):
     finished: int
     silent: int
     letters: int
-
-
-class LineLetter(BaseModel):
-    """A letter hung at a stop; ``when`` in words, ``waiting`` students stand at its step."""
-
-    sequence: str
-    sequence_name: str
-    status: str
-    step: str
-    letter: str
-    name: str
-    when: str
-    sent: int
-    waiting: int
-
-
-class StopOut(BaseModel):
-    """A stop with the students who stand there, those of them who are silent, and how many have passed it."""
-
-    id: str
-    kind: str
-    title: str
-    detail: str
-    module: str | None
-    here: int
-    silent: int
-    passed: int
-    letters: list[LineLetter]
-    gap: str | None
-
-
-class RateOut(BaseModel):
-    part: int
-    whole: int
-    percent: int
-    low: int
-    high: int
-
-
-class LineOut(BaseModel):
-    key: str
-    title: str
-    active: int
-    silent_days: int
-    stops: list[StopOut]
-    anywhere: list[LineLetter]
-    reached_end: RateOut
-    worst: str | None
 
 
 class StopStudent(BaseModel):
@@ -114,10 +62,6 @@ def known_course(definitions: Definitions, key: str) -> Course:
     if course is None:
         raise HTTPException(404, "There is no such course.")
     return course
-
-
-def is_silent(one: Standing, now: Instant, days: int) -> bool:
-    return not one.finished and one.seen.add(hours=24 * days) <= now
 
 
 @router.get("")
@@ -151,97 +95,15 @@ def course_line(
     key: str, user: SignedIn, post: ThePost, session: Reading, silent_days: int = Query(7, ge=1, le=365)
 ) -> LineOut:
     definitions = definitions_in(post, session)
-    course = known_course(definitions, key)
-    now = read_clock(session).now
-    people = standings(session, definitions, key)
-    here, silent = (
-        Counter(one.stop for one in people),
-        Counter(one.stop for one in people if is_silent(one, now, silent_days)),
-    )
-    passed = Counter(stop for one in people for stop in one.done)
-    passed[ENROLLED] = len(people)
-    passed[COMPLETED] = sum(one.finished for one in people)
-    letters = _line_letters(session, definitions, key)
-    checked_in = {one.stop for one in hung(definitions, key)}
-    any_check_in = any(stop.startswith("done:") for stop in checked_in)
-    found = []
-    for stop in stops(course):
-        here_letters = letters.get(stop.id, [])
-        gap = None
-        if stop.kind in ("lesson", "quiz", "enrolment") and silent[stop.id] >= GAP_FROM and not here_letters:
-            gap = f"{silent[stop.id]} students have stalled here, and no letter covers it."
-        elif stop.kind == "module_completed" and any_check_in and not here_letters:
-            gap = f"No check-in after {stop.title.removesuffix(' completed').lower()}."
-        found.append(
-            StopOut(
-                id=stop.id,
-                kind=stop.kind,
-                title=stop.title,
-                detail=stop.detail,
-                module=stop.module,
-                here=here[stop.id],
-                silent=silent[stop.id],
-                passed=passed[stop.id],
-                letters=here_letters,
-                gap=gap,
-            )
-        )
-    gaps = [stop for stop in found if stop.gap and stop.silent]
-    end = figures.rate(passed[COMPLETED], len(people))
-    return LineOut(
-        key=key,
-        title=course.title,
-        active=sum(not one.finished for one in people),
-        silent_days=silent_days,
-        stops=found,
-        anywhere=letters.get(ANYWHERE, []),
-        reached_end=RateOut(
-            part=end.part,
-            whole=end.whole,
-            percent=round(100 * end.fraction),
-            low=round(100 * end.low),
-            high=round(100 * end.high),
-        ),
-        worst=max(gaps, key=lambda stop: stop.silent).id if gaps else None,
-    )
-
-
-def _line_letters(session: Session, definitions: Definitions, course: str) -> dict[str, list[LineLetter]]:
-    d, r = DeliveryRow, RunRow
-    sent = {
-        (sequence, step): number
-        for sequence, step, number in session.execute(
-            select(d.sequence, d.step, func.count()).where(d.status == "sent").group_by(d.sequence, d.step)
-        )
-    }
-    waiting = {
-        (sequence, step): number
-        for sequence, step, number in session.execute(
-            select(r.sequence, r.step, func.count()).where(r.outcome.is_(None)).group_by(r.sequence, r.step)
-        )
-    }
-    found: dict[str, list[LineLetter]] = {}
-    for one in dict.fromkeys(hung(definitions, course)):
-        found.setdefault(one.stop, []).append(_line_letter(definitions, one, sent, waiting))
-    return found
-
-
-def _line_letter(
-    definitions: Definitions, one: Hung, sent: dict[tuple[str, str], int], waiting: dict[tuple[str, str], int]
-) -> LineLetter:
-    plan = definitions.sequences[one.sequence]
-    # Students wait at the step before the letter, not at the letter itself.
-    before = [step for step, place in plan.places.items() if place.after == one.step]
-    return LineLetter(
-        sequence=one.sequence,
-        sequence_name=plan.sequence.name or plan.key,
-        status=plan.sequence.status,
-        step=one.step,
-        letter=one.letter,
-        name=definitions.letters[one.letter].letter.name or one.letter,
-        when=one.when,
-        sent=sent.get((one.sequence, one.step), 0),
-        waiting=sum(waiting.get((one.sequence, step), 0) for step in [one.step, *before]),
+    known_course(definitions, key)
+    return covered_line(
+        definitions,
+        key,
+        standings(session, definitions, key),
+        read_clock(session).now,
+        silent_days,
+        sent_by_step(session),
+        waiting_by_step(session),
     )
 
 
@@ -261,19 +123,17 @@ def students_at(
     there = sorted(
         (one for one in standings(session, definitions, key) if one.stop == stop), key=lambda one: one.seen
     )
-    rows = {
-        row.id: row
-        for row in session.scalars(select(StudentRow).where(StudentRow.id.in_([x.student_id for x in there])))
-    }
+    people = by_ids(session, (one.student_id for one in there))
     return [
         StopStudent(
-            key=rows[one.student_id].key,
-            name=student_name(rows[one.student_id]),
-            email=rows[one.student_id].email,
-            last_seen=words.day(calendar.local_date(one.seen, rows[one.student_id].timezone or zone)),
+            key=person.key,
+            name=person.name,
+            email=person.email,
+            last_seen=words.day(calendar.local_date(one.seen, person.timezone or zone)),
             silent=is_silent(one, now, silent_days),
         )
         for one in there
+        if (person := people[one.student_id])
     ]
 
 
@@ -329,7 +189,7 @@ def _save(
                 409, f"The sequence “{name}” still needs what you took out: {fault.sentence}."
             )
     replace_courses(session, courses, offers)
-    definitions_changed(session, post, read_clock(session).now)
+    definitions_changed(session, post.library.load, read_clock(session).now)
 
 
 def _read(body: dict[str, Any]) -> Course:
@@ -337,16 +197,9 @@ def _read(body: dict[str, Any]) -> Course:
         course = Course.model_validate(body)
     except ValidationError as error:
         raise HTTPException(422, _first(error, body)) from error
-    for name in ("lessons", "quizzes"):
-        keys = Counter(item.key for module in course.modules for item in getattr(module, name))
-        doubled = [key for key, number in keys.items() if number > 1]
-        if doubled:
-            raise HTTPException(
-                422, f"The key “{doubled[0]}” is used twice; each lesson and quiz needs its own."
-            )
-    doubled = [key for key, number in Counter(module.key for module in course.modules).items() if number > 1]
+    doubled = doubled_outline_key(course)
     if doubled:
-        raise HTTPException(422, f"The key “{doubled[0]}” is used by two modules; each needs its own.")
+        raise HTTPException(422, doubled)
     return course
 
 
@@ -359,12 +212,12 @@ def _first(error: ValidationError, body: dict[str, Any]) -> str:
 @router.get("/{key}/outline.csv")
 def outline_csv(key: str, user: SignedIn, post: ThePost, session: Reading) -> Response:
     course = known_course(definitions_in(post, session), key)
-    headers = {"Content-Disposition": f'attachment; filename="{key}-outline.csv"'}
+    headers = {"Content-Disposition": attachment(f"{key}-outline.csv")}
     return Response(write_outline(course), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 class OutlineText(BaseModel):
-    text: str
+    text: str = Field(max_length=1_000_000)
 
 
 @router.post("/{key}/outline")
@@ -376,18 +229,3 @@ def read_csv(key: str, body: OutlineText, user: SignedIn, post: ThePost, session
     except BadOutline as error:
         raise HTTPException(422, " ".join(error.faults[:5])) from error
     return CourseOut(body=as_data(found), offers=[])
-
-
-def step_times(people: list[Standing], course: Course) -> list[tuple[str, Duration]]:
-    """The median path: for each lesson and quiz, the median of the days after enrolling at which it was finished.
-
-    Never earlier than what comes before it. What nobody has finished follows a day later.
-    """
-    found: list[tuple[str, Duration]] = []
-    last = 0.0
-    for stop in items(course):
-        days = [(one.done[stop] - one.began).total("hours") / 24 for one in people if stop in one.done]
-        middle = figures.median(days)
-        last = max(last + 0.02, middle if middle is not None else last + 1)
-        found.append((stop, Duration(nanoseconds=int(last * 86_400) * 1_000_000_000)))
-    return found

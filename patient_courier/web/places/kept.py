@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, HTTPException
-from pydantic import BaseModel
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from pydantic import BaseModel, Field
 
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.reading import as_data
+from patient_courier.core.scene import Scene
+from patient_courier.core.school.text import Line
+from patient_courier.core.shown import summary, summary_lines
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store.tables import KeptRehearsalRow
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.places.rehearsals import Scene, play, summary
+from patient_courier.store import kept as stored
+from patient_courier.store.kept import Kept, Lines
+from patient_courier.web.context import Reading, RowId, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.places.rehearsals import played
 
 router = APIRouter(prefix="/api/sequences", tags=["rehearsals"])
 
 
 class KeepIn(BaseModel):
-    name: str
+    name: Line = Field(max_length=200)
     scene: Scene
 
 
@@ -39,7 +42,7 @@ class KeptOut(BaseModel):
 @router.get("/{key}/rehearsals")
 def list_kept(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[KeptOut]:
     definitions = definitions_in(post, session)
-    return [_out(session, definitions, row) for row in _rows(session, key)]
+    return [_out(session, definitions, one) for one in stored.of_sequence(session, key)]
 
 
 @router.post("/{key}/rehearsals", status_code=201)
@@ -50,79 +53,49 @@ def keep(key: str, body: KeepIn, user: SignedIn, post: ThePost, session: Writing
         raise HTTPException(404, "Save the sequence first; then a rehearsal can be kept with it.")
     if not body.name.strip():
         raise HTTPException(422, "Give the rehearsal a name that says what it shows.")
-    outcome, first, _ = play(session, definitions, body.scene)
-    scene = body.scene.model_copy(update={"start": first.format_iso(), "sequence": None})
-    found = summary(outcome, first)
-    row = KeptRehearsalRow(
-        sequence=key,
-        name=body.name.strip(),
-        saved=read_clock(session).now,
-        body=scene.model_dump(),
-        outcome=found,
-        seen=found,
-    )
-    session.add(row)
-    session.flush()
-    return _out(session, definitions, row)
+    found = played(session, definitions, body.scene)
+    scene = body.scene.model_copy(update={"start": found.first.format_iso(), "sequence": None})
+    lines = summary(found.outcome, found.first)
+    now = read_clock(session).now
+    one = stored.keep(session, key, body.name.strip(), scene.model_dump(), lines, now)
+    return _out(session, definitions, one)
 
 
 @router.post("/{key}/rehearsals/{id}/agree")
-def agree(key: str, id: int, user: SignedIn, post: ThePost, session: Writing) -> KeptOut:
+def agree(key: str, id: RowId, user: SignedIn, post: ThePost, session: Writing) -> KeptOut:
     """Take what comes out now as what should come out."""
     definitions = definitions_in(post, session)
-    row = _row(session, key, id)
-    row.outcome = row.seen = _now(session, definitions, row)
-    session.flush()
-    return _out(session, definitions, row)
+    stored.agree(session, id, _now(session, definitions, _known(session, key, id)))
+    session.expire_all()
+    return _out(session, definitions, _known(session, key, id))
 
 
 @router.delete("/{key}/rehearsals/{id}", status_code=204)
-def forget(key: str, id: int, user: SignedIn, session: Writing) -> None:
-    session.delete(_row(session, key, id))
+def forget(key: str, id: RowId, user: SignedIn, session: Writing) -> None:
+    stored.forget(session, _known(session, key, id).id)
 
 
-def _rows(session: Session, key: str) -> list[KeptRehearsalRow]:
-    query = select(KeptRehearsalRow).where(KeptRehearsalRow.sequence == key).order_by(KeptRehearsalRow.id)
-    return list(session.scalars(query))
-
-
-def _row(session: Session, key: str, id: int) -> KeptRehearsalRow:
-    row = session.get(KeptRehearsalRow, id)
-    if row is None or row.sequence != key:
+def _known(session: Session, key: str, id: int) -> Kept:
+    one = stored.find(session, key, id)
+    if one is None:
         raise HTTPException(404, "This rehearsal is no longer kept.")
-    return row
+    return one
 
 
-def _now(session: Session, definitions: Definitions, row: KeptRehearsalRow) -> list[list[str]]:
+def _now(session: Session, definitions: Definitions, one: Kept) -> Lines:
     """What comes out now, with the sequence as saved and running."""
-    plan = definitions.sequences[row.sequence]
-    body = plan.sequence.model_dump(mode="json", by_alias=True)
-    scene = Scene.model_validate({**row.body, "sequence": body})
+    body = as_data(definitions.sequences[one.sequence].sequence)
     try:
-        outcome, first, _ = play(session, definitions, scene)
+        found = played(session, definitions, Scene.model_validate({**one.scene, "sequence": body}))
     except HTTPException as error:
         return [[str(error.detail), "", "", ""]]
-    return summary(outcome, first)
+    return summary(found.outcome, found.first)
 
 
-def _out(session: Session, definitions: Definitions, row: KeptRehearsalRow) -> KeptOut:
-    now = _now(session, definitions, row)
-    was_lines, now_lines = _lines(definitions, row.outcome), _lines(definitions, now)
-    changes = [Change(was=line, now=None) for line in was_lines if line not in now_lines]
-    changes += [Change(was=None, now=line) for line in now_lines if line not in was_lines]
-    return KeptOut(
-        id=row.id,
-        name=row.name,
-        scene=Scene.model_validate(row.body),
-        letters=len(row.outcome),
-        changes=changes,
-    )
-
-
-def _lines(definitions: Definitions, outcome: list[list[str]]) -> list[str]:
-    found = []
-    for at, letter, status, reason in outcome:
-        ready = definitions.letters.get(letter)
-        name = (ready.letter.name if ready else "") or letter
-        found.append(f"{at}: {name}" + ("" if status == "sent" else f", {status} ({reason})") if name else at)
-    return found
+def _out(session: Session, definitions: Definitions, one: Kept) -> KeptOut:
+    was = summary_lines(definitions, one.outcome)
+    now = summary_lines(definitions, _now(session, definitions, one))
+    changes = [Change(was=line, now=None) for line in was if line not in now]
+    changes += [Change(was=None, now=line) for line in now if line not in was]
+    scene = Scene.model_validate(one.scene)
+    return KeptOut(id=one.id, name=one.name, scene=scene, letters=len(one.outcome), changes=changes)

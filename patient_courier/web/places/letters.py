@@ -6,32 +6,21 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, HTTPException
 from pydantic import BaseModel, ValidationError
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
 
-from patient_courier.core.definitions import Definitions, ready
-from patient_courier.core.fields import Source
-from patient_courier.core.guards import blank_field, field_values
-from patient_courier.core.happening import Subject
+from patient_courier.core.definitions import Definitions
 from patient_courier.core.merge import FIELDS
 from patient_courier.core.reading import as_data, validation_faults
 from patient_courier.core.references import letter_faults
 from patient_courier.core.school.letters import Letter
-from patient_courier.core.words import reason
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.post.links import Links
-from patient_courier.post.message import render
-from patient_courier.post.prepared import Rendered
+from patient_courier.store import people
+from patient_courier.store.counts import letters_sent
 from patient_courier.store.definitions import save_letter
-from patient_courier.store.states import load_states
-from patient_courier.store.tables import DeliveryRow, StudentRow
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.preview import rendered_for
 
 router = APIRouter(prefix="/api/letters", tags=["letters"])
 LetterBody = Annotated[dict[str, Any], Body()]
-PREVIEW_LINKS = Links(
-    *(f"https://post.example/{place}" for place in ("stop", "preferences", "view", "answer"))
-)
 
 
 class LetterSummary(BaseModel):
@@ -113,12 +102,7 @@ def merge_fields(user: SignedIn) -> list[MergeFieldOut]:
 @router.get("")
 def list_letters(user: SignedIn, post: ThePost, session: Reading) -> list[LetterSummary]:
     definitions = definitions_in(post, session)
-    rows = session.execute(
-        select(DeliveryRow.letter, func.count())
-        .where(DeliveryRow.status == "sent")
-        .group_by(DeliveryRow.letter)
-    )
-    sent = dict(rows.all())
+    sent = letters_sent(session)
     return [
         LetterSummary(
             key=key,
@@ -182,11 +166,14 @@ def _read(body: dict[str, Any]) -> Letter:
 def preview(body: PreviewIn, user: SignedIn, post: ThePost, session: Reading) -> PreviewOut:
     """The letter as the student would see it now. Saves and posts nothing."""
     letter = _read(body.letter)
-    definitions = definitions_in(post, session)
-    row = session.scalar(select(StudentRow).where(StudentRow.key == body.student))
-    if row is None:
+    person = people.find(session, body.student)
+    if person is None:
         raise HTTPException(404, "There is no such student.")
-    rendered, blank = rendered_for(session, definitions, letter, row, body.course)
+    definitions = definitions_in(post, session)
+    try:
+        rendered, blank = rendered_for(session, definitions, letter, person.id, body.course)
+    except ValueError as error:
+        raise HTTPException(422, f"This letter can't be drawn: {error}") from error
     return PreviewOut(
         subject=rendered.subject,
         preheader=rendered.preheader,
@@ -194,58 +181,3 @@ def preview(body: PreviewIn, user: SignedIn, post: ThePost, session: Reading) ->
         text=rendered.text,
         blank=blank,
     )
-
-
-def rendered_for(
-    session: Session, definitions: Definitions, letter: Letter, student: StudentRow, course: str | None
-) -> tuple[Rendered, str | None]:
-    """A letter filled for a student as things stand, and what is blank in it.
-
-    Without a run the letter is about ``course``, or a course whose sequences use
-    it (one the student is in, if there is one), or any course the student is in.
-    """
-    state = load_states(session, [student.id], definitions)[student.id]
-    enrolled = list(state.facts.enrolments)
-    candidates = [course, *_courses_of(definitions, letter.key)]
-    fitting = [key for key in candidates if key in enrolled] or [key for key in candidates if key] or enrolled
-    about = next((key for key in fitting if key in definitions.courses), None)
-    objects = _example_objects(definitions, about)
-    subject = Subject(objects[0][0], objects[0][1], objects) if objects else None
-    source = Source(definitions, state, subject, read_clock(session).now)
-    prepared = ready(letter)
-    values = field_values(prepared, source)
-    blank = blank_field(prepared, values, state.zone)
-    rendered = render(letter, definitions.school, values, state.zone, PREVIEW_LINKS)
-    return rendered, reason(blank.reason) if blank else None
-
-
-def _courses_of(definitions: Definitions, letter: str) -> list[str]:
-    """The courses whose events start the sequences that post this letter."""
-    found: dict[str, None] = {}
-    for plan in definitions.sequences.values():
-        if any(getattr(place.step, "letter", None) == letter for place in plan.places.values()):
-            for matcher in plan.sequence.starts:
-                wanted = matcher.selectors()
-                inner = wanted.get("lesson") or wanted.get("quiz") or wanted.get("module")
-                course = wanted.get("course") or (inner or "").partition("/")[0]
-                found[course or definitions.course_of_offer(wanted.get("offer", "")) or ""] = None
-    return [course for course in found if course]
-
-
-def _example_objects(definitions: Definitions, course: str | None) -> tuple[tuple[str, str], ...]:
-    """A course with its first module, lesson and quiz and an offer, so that a preview can show any field."""
-    if course is None:
-        return ()
-    found = [("course", course)]
-    modules = definitions.courses[course].modules
-    if modules:
-        found.append(("module", f"{course}/{modules[0].key}"))
-        if modules[0].lessons:
-            found.append(("lesson", f"{course}/{modules[0].lessons[0].key}"))
-    quiz = next((f"{course}/{quiz.key}" for module in modules for quiz in module.quizzes), None)
-    if quiz:
-        found.append(("quiz", quiz))
-    offer = next((key for key, offer in definitions.offers.items() if course in offer.courses), None)
-    if offer:
-        found.append(("offer", offer))
-    return tuple(found)

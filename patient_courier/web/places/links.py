@@ -7,7 +7,6 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
-from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
@@ -16,12 +15,13 @@ from patient_courier.core.school.events import Answered, CourseEvent, EventBase,
 from patient_courier.core.school.letters import AnswersBlock
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.dispatch.outbox import render_delivery
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store.definitions import letter_version
+from patient_courier.post.message import render
+from patient_courier.store import log
+from patient_courier.store.log import Logged
+from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
-from patient_courier.store.tables import DeliveryRow, RunRow, StudentRow
-from patient_courier.web.context import Reading, ThePost, Writing, definitions_in
+from patient_courier.web.context import Reading, Session, ThePost, Writing, definitions_in
 
 router = APIRouter(prefix="/post", include_in_schema=False)
 
@@ -51,16 +51,18 @@ def stop(token: str, post: ThePost, session: Writing) -> HTMLResponse:
     row, student = found
     what = _stops(post, session, row)
     now = read_clock(session).now
-    take_events(session, definitions_in(post, session), _stop_events(session, row, student.key, now), now)
+    definitions = definitions_in(post, session)
+    events = _not_yet(session, definitions, student, _stop_events(session, row, student.key, now))
+    if events:
+        take_events(session, definitions, events, now)
     return _page(post, session, "Done", f"<p>You will no longer get {escape(what)}.</p>")
 
 
-def _course(session: Session, row: DeliveryRow) -> str | None:
-    subject = session.get_one(RunRow, row.run).subject
-    return next((key for kind, key in subject["objects"] if kind == "course"), None) if subject else None
+def _course(session: Session, row: Logged) -> str | None:
+    return log.course_of(session, row.run)
 
 
-def _stop_events(session: Session, row: DeliveryRow, student: str, now: Instant) -> list[EventBase]:
+def _stop_events(session: Session, row: Logged, student: str, now: Instant) -> list[EventBase]:
     """News letters stop news; help letters stop help with that course; a service letter's link stops both."""
     course = _course(session, row)
     events: list[EventBase] = []
@@ -72,7 +74,19 @@ def _stop_events(session: Session, row: DeliveryRow, student: str, now: Instant)
     return events
 
 
-def _stops(post: Post, session: Session, row: DeliveryRow) -> str:
+def _not_yet(
+    session: Session, definitions: Definitions, student: Person, events: list[EventBase]
+) -> list[EventBase]:
+    """The stops that are not in force yet: stopping again is no event, however often a link is opened."""
+    facts = load_states(session, [student.id], definitions)[student.id].facts
+    return [
+        event
+        for event in events
+        if (event.course not in facts.help_stopped if isinstance(event, CourseEvent) else facts.news)
+    ]
+
+
+def _stops(post: Post, session: Session, row: Logged) -> str:
     definitions = definitions_in(post, session)
     course = _course(session, row)
     title = definitions.courses[course].title if course in definitions.courses else None
@@ -107,12 +121,14 @@ def change_preference(
         event = PlainEvent.model_validate({**body, "type": "news_stopped"})
     else:
         event = CourseEvent.model_validate({**body, "type": "course_help_stopped", "course": what})
-    take_events(session, definitions, [event], now)
+    events = _not_yet(session, definitions, student, [event])
+    if events:
+        take_events(session, definitions, events, now)
     session.expire_all()
-    return _preferences(post, session, session.get_one(StudentRow, student.id))
+    return _preferences(post, session, student)
 
 
-def _preferences(post: Post, session: Session, student: StudentRow) -> HTMLResponse:
+def _preferences(post: Post, session: Session, student: Person) -> HTMLResponse:
     definitions = definitions_in(post, session)
     facts = load_states(session, [student.id], definitions)[student.id].facts
     lines = [_line(f"News from {definitions.school.name}", facts.news, "news")]
@@ -129,7 +145,7 @@ def _line(title: str, on: bool, what: str) -> str:
     return f"<li>{escape(title)}: {state}</li>"
 
 
-@router.get("/answer/{token}/{answer}")
+@router.get("/answer/{token}/{answer:path}")
 def answer_page(token: str, answer: str, post: ThePost, session: Reading) -> HTMLResponse:
     """Shows the answer and asks for one more click: mail programs open links on their own."""
     found = _find(post, session, token)
@@ -139,7 +155,7 @@ def answer_page(token: str, answer: str, post: ThePost, session: Reading) -> HTM
     return _page(post, session, "Your answer", f"<p>“{escape(label)}”</p>{_button('Send it')}")
 
 
-@router.post("/answer/{token}/{answer}")
+@router.post("/answer/{token}/{answer:path}")
 def give_answer(token: str, answer: str, post: ThePost, session: Writing) -> HTMLResponse:
     """Takes the answer in, as often as the student changes their mind."""
     found = _find(post, session, token)
@@ -154,9 +170,9 @@ def give_answer(token: str, answer: str, post: ThePost, session: Writing) -> HTM
     return _page(post, session, "Thank you", f"<p>{name} got your answer: “{escape(label)}”.</p>")
 
 
-def _answer_label(post: Post, session: Session, row: DeliveryRow, answer: str) -> str | None:
+def _answer_label(post: Post, session: Session, row: Logged, answer: str) -> str | None:
     """What an answer of this letter says; None when the letter has no such answer."""
-    letter = letter_version(session, row.letter, row.letter_version)
+    letter = log.letter_of(session, row)
     definitions = definitions_in(post, session)
     for block in letter.blocks:
         for choice in block.answers if isinstance(block, AnswersBlock) else ():
@@ -174,13 +190,19 @@ def view(token: str, post: ThePost, session: Reading) -> HTMLResponse:
     if found is None:
         return _unknown()
     definitions = definitions_in(post, session)
-    return HTMLResponse(render_delivery(session, definitions, found[0], post.signer).html)
+    row, student = found
+    letter = log.letter_of(session, row)
+    zone = student.timezone or definitions.school.timezone
+    try:
+        rendered = render(letter, definitions.school, row.values, zone, post.signer.links(row.id))
+    except ValueError:
+        return _unknown()
+    return HTMLResponse(rendered.html)
 
 
-def _find(post: Post, session: Session, token: str) -> tuple[DeliveryRow, StudentRow] | None:
+def _find(post: Post, session: Session, token: str) -> tuple[Logged, Person] | None:
     id = post.signer.delivery(token)
-    row = session.get(DeliveryRow, id) if id is not None else None
-    return (row, session.get_one(StudentRow, row.student_id)) if row else None
+    return log.find(session, id) if id is not None else None
 
 
 def _button(label: str, what: str = "") -> str:

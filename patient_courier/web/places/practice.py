@@ -5,90 +5,55 @@ from __future__ import annotations
 import re
 from email import message_from_bytes
 from email.policy import default as mail_policy
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import httpx
-from fastapi import APIRouter, HTTPException, Request
-from pydantic import BaseModel
-from sqlalchemy import select, update
-from sqlalchemy.orm import Session
+from fastapi import APIRouter, HTTPException, Query, Request
+from pydantic import BaseModel, Field
 
 from patient_courier.core import words
-from patient_courier.core.conditions import progress
+from patient_courier.core.classroom import Classroom, seen_by
 from patient_courier.core.school.events import LetterOpened
+from patient_courier.core.school.values import moment_text
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import take_events
 from patient_courier.practice.classroom import ActionRefused, event_for, signed_report
-from patient_courier.store.mail import inbox
+from patient_courier.store import log, people
+from patient_courier.store.calls import kept as kept_calls
+from patient_courier.store.mail import find_message, inbox, mark_opened
 from patient_courier.store.states import load_states
-from patient_courier.store.tables import DeliveryRow, MailRow, StudentRow
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.context import (
+    PageNumber,
+    Reading,
+    RowId,
+    Session,
+    SignedIn,
+    ThePost,
+    Writing,
+    definitions_in,
+)
 from patient_courier.web.places.students import find_student
 
+MOST_CALLS = 50
+RowIdQuery = Annotated[int | None, Query(ge=1, le=2**63 - 1)]
 router = APIRouter(prefix="/api/practice", tags=["practice"])
 
 
 class Action(BaseModel):
     """What the pretend student does. ``object`` is the offer, course, lesson or quiz; ``score`` goes with a quiz."""
 
-    student: str
+    student: str = Field(max_length=200)
     do: Literal["buy", "enrol", "refund", "start", "complete", "take_quiz", "sign_in"]
-    object: str = ""
-    score: int | None = None
-
-
-class LessonOut(BaseModel):
-    key: str
-    title: str
-    minutes: int | None
-    started: bool
-    done: bool
-
-
-class QuizOut(BaseModel):
-    key: str
-    title: str
-    pass_mark: int
-    score: float | None
-    passed: bool
-
-
-class ModuleOut(BaseModel):
-    key: str
-    title: str
-    done: bool
-    lessons: list[LessonOut]
-    quizzes: list[QuizOut]
-
-
-class ClassCourse(BaseModel):
-    """A course as the student sees it; ``status`` is null when they are not in it."""
-
-    key: str
-    title: str
-    summary: str
-    status: str | None
-    progress: int
-    modules: list[ModuleOut]
-
-
-class OfferOut(BaseModel):
-    key: str
-    title: str
-    price: str
-    bought: bool
-    courses: list[str]
-
-
-class Classroom(BaseModel):
-    offers: list[OfferOut]
-    courses: list[ClassCourse]
+    object: str = Field("", max_length=500)
+    score: int | None = Field(None, ge=-1000, le=1000)
 
 
 class MailSummary(BaseModel):
     id: int
     subject: str
     sent: str
+    sent_at: str
     preview: str
     opened: bool
 
@@ -101,6 +66,7 @@ class MailOut(BaseModel):
     sender: str
     to: str
     sent: str
+    sent_at: str
     html: str
     text: str
     headers: list[tuple[str, str]]
@@ -122,66 +88,8 @@ def _practice_only(session: Session) -> None:
 def classroom(student: str, user: SignedIn, post: ThePost, session: Reading) -> Classroom:
     _practice_only(session)
     definitions = definitions_in(post, session)
-    row = find_student(session, student)
-    state = load_states(session, [row.id], definitions)[row.id]
-    facts = state.facts
-    courses = []
-    for key, course in definitions.courses.items():
-        modules = []
-        for module in course.modules:
-            lessons = [
-                LessonOut(
-                    key=f"{key}/{x.key}",
-                    title=x.title,
-                    minutes=x.minutes,
-                    started=f"{key}/{x.key}" in facts.watched,
-                    done=f"{key}/{x.key}" in facts.lessons,
-                )
-                for x in module.lessons
-            ]
-            quizzes = []
-            for quiz in module.quizzes:
-                record = facts.quizzes.get(f"{key}/{quiz.key}")
-                quizzes.append(
-                    QuizOut(
-                        key=f"{key}/{quiz.key}",
-                        title=quiz.title,
-                        pass_mark=quiz.pass_mark,
-                        score=record.score if record else None,
-                        passed=record is not None and record.passed is not None,
-                    )
-                )
-            place = f"{key}/{module.key}"
-            modules.append(
-                ModuleOut(
-                    key=place,
-                    title=module.title,
-                    done=place in facts.modules,
-                    lessons=lessons,
-                    quizzes=quizzes,
-                )
-            )
-        courses.append(
-            ClassCourse(
-                key=key,
-                title=course.title,
-                summary=course.summary,
-                status=facts.status(key),
-                progress=progress(definitions, state, key),
-                modules=modules,
-            )
-        )
-    offers = [
-        OfferOut(
-            key=key,
-            title=offer.title,
-            price=str(offer.price) if offer.price else "free",
-            bought=bool(facts.bought(key)),
-            courses=[definitions.courses[course].title for course in offer.courses],
-        )
-        for key, offer in definitions.offers.items()
-    ]
-    return Classroom(offers=offers, courses=courses)
+    person = find_student(session, student)
+    return seen_by(definitions, load_states(session, [person.id], definitions)[person.id])
 
 
 @router.post("/do")
@@ -206,20 +114,22 @@ async def do(body: Action, request: Request, user: SignedIn, post: ThePost) -> D
 
 
 @router.get("/inbox/{student}")
-def get_inbox(student: str, user: SignedIn, post: ThePost, session: Reading) -> list[MailSummary]:
-    """What the mailroom holds for a student's address, newest first."""
-    row = find_student(session, student)
-    zone = row.timezone or definitions_in(post, session).school.timezone
+def get_inbox(
+    student: str, user: SignedIn, post: ThePost, session: Reading, page: PageNumber = 1
+) -> list[MailSummary]:
+    """What the mailroom holds for a student's address, newest first, a page of fifty at a time."""
+    person = find_student(session, student)
+    zone = person.timezone or definitions_in(post, session).school.timezone
     found = []
-    for mail in session.scalars(inbox(row.email).limit(50)):
-        message = message_from_bytes(mail.raw, policy=mail_policy)
-        part = message.get_body(("plain",))
+    for mail in inbox(session, person.email, page):
+        part = message_from_bytes(mail.raw, policy=mail_policy).get_body(("plain",))
         text = " ".join(part.get_content().split())[:110] if part else ""
         found.append(
             MailSummary(
                 id=mail.id,
                 subject=mail.subject,
                 sent=words.moment(mail.sent, zone),
+                sent_at=moment_text(mail.sent),
                 preview=text,
                 opened=mail.opened,
             )
@@ -227,40 +137,72 @@ def get_inbox(student: str, user: SignedIn, post: ThePost, session: Reading) -> 
     return found
 
 
-def _report_opening(session: Session, post: ThePost, name: str) -> None:
+def _report_opening(session: Session, post: Post, name: str) -> None:
     """The simulated mail program says that a letter has been opened, as a real one may."""
-    found = re.match(r"delivery-(\d+)@", name)
-    delivery = session.get(DeliveryRow, int(found[1])) if found else None
-    if delivery is None or delivery.recipients is not None:
+    found = re.match(r"delivery-(\d{1,18})@", name)
+    entry = log.find(session, int(found[1])) if found else None
+    if entry is None or entry[0].recipients is not None:
         return
-    student = session.get_one(StudentRow, delivery.student_id)
+    delivery, person = entry
     now = read_clock(session).now
-    body = {"type": "letter_opened", "student": student.key, "at": now, "letter": delivery.letter}
+    body = {"type": "letter_opened", "student": person.key, "at": now, "letter": delivery.letter}
     take_events(session, definitions_in(post, session), [LetterOpened.model_validate(body)], now)
 
 
 @router.post("/mail/{id}/open")
-def open_mail(id: int, user: SignedIn, post: ThePost, session: Writing) -> MailOut:
+def open_mail(id: RowId, user: SignedIn, post: ThePost, session: Writing) -> MailOut:
     """Open a message in the simulated inbox."""
-    row = session.get(MailRow, id)
-    if row is None:
+    mail = find_message(session, id)
+    if mail is None:
         raise HTTPException(404, "There is no such message.")
-    if not row.opened:
-        _report_opening(session, post, row.message_id)
-    session.execute(update(MailRow).where(MailRow.id == id).values(opened=True))
-    message = message_from_bytes(row.raw, policy=mail_policy)
-    student = session.scalar(
-        select(StudentRow).where(StudentRow.email == str(message["To"].addresses[0].addr_spec))
-    )
-    zone = (student.timezone if student else None) or definitions_in(post, session).school.timezone
+    if not mail.opened:
+        _report_opening(session, post, mail.message_id)
+    mark_opened(session, id)
+    message = message_from_bytes(mail.raw, policy=mail_policy)
+    person = people.by_address(session, mail.recipient)
+    zone = (person.timezone if person else None) or definitions_in(post, session).school.timezone
     html, text = message.get_body(("html",)), message.get_body(("plain",))
     return MailOut(
-        id=row.id,
-        subject=row.subject,
+        id=mail.id,
+        subject=mail.subject,
         sender=str(message["From"]),
         to=str(message["To"]),
-        sent=words.moment(row.sent, zone),
+        sent=words.moment(mail.sent, zone),
+        sent_at=moment_text(mail.sent),
         html=html.get_content() if html else "",
         text=text.get_content() if text else "",
         headers=[(name, str(value)) for name, value in message.items()],
     )
+
+
+class CallOut(BaseModel):
+    """A call as it was (or would be) made; a practice school keeps its calls instead of making them."""
+
+    id: int
+    at: str
+    url: str
+    sequence: str
+    step: str
+    student: str
+    status: str
+    reason: str | None
+    body: dict[str, Any]
+
+
+@router.get("/calls")
+def list_calls(user: SignedIn, session: Reading, before: RowIdQuery = None) -> list[CallOut]:
+    """The calls that steps have asked for, the newest first, fifty at a time; ``before`` the id of the last one seen."""
+    return [
+        CallOut(
+            id=call.id,
+            at=moment_text(call.at),
+            url=call.url,
+            sequence=call.sequence,
+            step=call.step,
+            student=call.student,
+            status=call.status,
+            reason=call.reason,
+            body=call.body,
+        )
+        for call in kept_calls(session, MOST_CALLS, before)
+    ]

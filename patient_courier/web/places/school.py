@@ -4,23 +4,27 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Response
+from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, ValidationError
-from sqlalchemy import select
+from starlette.concurrency import run_in_threadpool
 from whenever import available_timezones
 
+from patient_courier.core.editing import likely_starts
 from patient_courier.core.reading import Unreadable, as_data, read_school, validation_faults, write_school
 from patient_courier.core.school.courses import Course, School
 from patient_courier.core.school.events import OnSignedUp
+from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import AnswersBlock
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.history import play_history
 from patient_courier.dispatch.taking import plan_clocks_anew
 from patient_courier.store.definitions import save_school
 from patient_courier.store.exporting import export_school
 from patient_courier.store.opening import NotEmpty, fill_school
-from patient_courier.store.tables import EventRow, StudentRow
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.store.people import fields_seen, forms_seen
+from patient_courier.web.bounds import MOST_FILE_BYTES
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 
 router = APIRouter(prefix="/api/school", tags=["school"])
 
@@ -31,6 +35,7 @@ class SchoolOut(BaseModel):
     body: dict[str, Any]
     intake_address: str
     intake_key: str
+    calls_key: str
     carrier: str
 
 
@@ -62,22 +67,17 @@ class Named(BaseModel):
 
 
 class ThingsOut(BaseModel):
-    """Everything of the school that a sequence or a condition can name."""
+    """Everything of the school that a sequence or a condition can name; ``likely_starts`` are events, the likeliest first."""
 
     courses: list[CourseShort]
     offers: list[Named]
     letters: list[Named]
     sequences: list[Named]
     tags: list[str]
+    likely_starts: list[str]
     forms: list[str]
     answers: list[Named]
     fields: list[str]
-
-
-class FileIn(BaseModel):
-    """A school file as text."""
-
-    text: str
 
 
 class Imported(BaseModel):
@@ -97,6 +97,7 @@ def get_school(user: SignedIn, post: ThePost, session: Reading) -> SchoolOut:
         body=as_data(definitions_in(post, session).school),
         intake_address=f"{s.address}/intake/events",
         intake_key=post.secrets["intake"],
+        calls_key=post.secrets["calls"],
         carrier=f"{s.smtp_host}:{s.smtp_port}"
         if s.smtp_host
         else "the built-in mailroom: nothing leaves this machine",
@@ -119,8 +120,6 @@ def put_school(body: SchoolIn, user: SignedIn, post: ThePost, session: Writing) 
 @router.get("/things")
 def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
     definitions = definitions_in(post, session)
-    forms = session.scalars(select(EventRow.names).where(EventRow.type == "signed_up").limit(5000))
-    fields = session.scalars(select(StudentRow.fields).where(StudentRow.fields != {}).limit(5000))
     wanted = {
         m.form
         for plan in definitions.sequences.values()
@@ -133,7 +132,8 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
         letters=[Named(key=key, title=x.letter.name or key) for key, x in definitions.letters.items()],
         sequences=[Named(key=x.key, title=x.sequence.name or x.key) for x in definitions.sequences.values()],
         tags=sorted(definitions.known_tags),
-        forms=sorted({found["form"] for found in forms} | wanted),
+        likely_starts=likely_starts(definitions),
+        forms=sorted(forms_seen(session) | wanted),
         answers=[
             Named(key=choice.key, title=choice.label)
             for x in definitions.letters.values()
@@ -141,7 +141,7 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
             if isinstance(block, AnswersBlock)
             for choice in block.answers
         ],
-        fields=sorted({name for found in fields for name in found}),
+        fields=sorted(fields_seen(session)),
     )
 
 
@@ -171,14 +171,36 @@ def export_file(user: SignedIn, post: ThePost, session: Reading) -> Response:
     return Response(text, media_type="application/json", headers=headers)
 
 
-@router.post("/file")
-def import_file(body: FileIn, user: SignedIn, post: ThePost, session: Writing) -> Imported:
-    """Put a school file into this school, which must be empty. Its events count as the past; nothing is posted for them."""
+@router.post(
+    "/file",
+    openapi_extra={
+        "requestBody": {"required": True, "content": {"application/json": {"schema": {"type": "object"}}}}
+    },
+)
+async def import_file(request: Request, user: SignedIn, post: ThePost) -> Imported:
+    """Put a school file, the body as it is, into this school, which must be empty.
+
+    Its events count as the past; nothing is posted for them.
+    """
+    text = bytearray()
+    async for piece in request.stream():
+        text += piece
+        if len(text) > MOST_FILE_BYTES:
+            raise HTTPException(413, "This file is too large.")
+    return await run_in_threadpool(_import, post, bytes(text))
+
+
+def _import(post: Post, text: bytes) -> Imported:
     try:
-        file = read_school(body.text)
+        file = read_school(text)
     except Unreadable as error:
         lines = [f"{fault.pointer or '/'}: {fault.sentence}" for fault in error.faults]
         raise HTTPException(422, "\n".join(lines[:20])) from error
+    with post.database.writing() as session:
+        return _fill(session, post, file)
+
+
+def _fill(session: Session, post: Post, file: SchoolFile) -> Imported:
     now = read_clock(session).now
     try:
         fill_school(session, file, now)

@@ -6,28 +6,26 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Body, HTTPException
 from pydantic import BaseModel, ValidationError
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-from whenever import Instant
 
 from patient_courier.core import words
-from patient_courier.core.checks import Finding, sequence_findings
-from patient_courier.core.checks.flow import spots
+from patient_courier.core.checks import sequence_findings
 from patient_courier.core.condition_words import condition_words
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.reading import as_data, validation_faults
+from patient_courier.core.editing import letter_behind, phrases, starts_words, subject_course, unreadable
+from patient_courier.core.reading import as_data
 from patient_courier.core.references import Known, sequence_faults
 from patient_courier.core.ruler import ruler
-from patient_courier.core.school.events import MatcherBase
-from patient_courier.core.school.sequences import Branch, Send, Sequence, Step, WaitFor, Waypoint
+from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.story import matcher_words
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.sequences import missed_starts, pause, run, start_missed
-from patient_courier.dispatch.taking import plan_clocks_anew
+from patient_courier.dispatch.taking import definitions_changed
+from patient_courier.store import inside
+from patient_courier.store.counts import StepFigures, runs_by_outcome, step_figures
 from patient_courier.store.definitions import save_sequence, set_status
-from patient_courier.store.tables import DeliveryRow, ReadingRow, RunRow, SequenceRow
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.findings import FindingOut, finding_out, lacking
+from patient_courier.store.people import lacking
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.findings import FindingOut, finding_out
 
 router = APIRouter(prefix="/api/sequences", tags=["sequences"])
 SequenceBody = Annotated[dict[str, Any], Body()]
@@ -56,20 +54,6 @@ class SequenceSummary(BaseModel):
     faults: int
     warnings: int
     next: NextOut | None
-
-
-class StepFigures(BaseModel):
-    """Letters of one step: sent, skipped and stuck ever.
-
-    ``opened`` is how many students opened the letter since, as far as openings are
-    reported; ``waiting`` is how many stand there now.
-    """
-
-    sent: int = 0
-    opened: int = 0
-    skipped: int = 0
-    stuck: int = 0
-    waiting: int = 0
 
 
 class MarkOut(BaseModel):
@@ -125,10 +109,7 @@ class StatusChange(BaseModel):
 def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[SequenceSummary]:
     definitions = definitions_in(post, session)
     zone = definitions.school.timezone
-    rows = session.execute(
-        select(RunRow.sequence, RunRow.outcome, func.count()).group_by(RunRow.sequence, RunRow.outcome)
-    )
-    counts = {(sequence, outcome): number for sequence, outcome, number in rows}
+    counts = runs_by_outcome(session)
     missing = lacking(session)
     found = []
     for plan in definitions.sequences.values():
@@ -140,7 +121,7 @@ def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[Sequ
                 name=plan.sequence.name or plan.key,
                 status=plan.sequence.status,
                 starts=starts_words(definitions, plan.sequence),
-                course=_course_of(definitions, plan.sequence),
+                course=subject_course(definitions, plan.sequence),
                 inside=counts.get((plan.key, None), 0),
                 finished=counts.get((plan.key, "finished"), 0),
                 left=counts.get((plan.key, "left"), 0),
@@ -154,52 +135,12 @@ def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[Sequ
     return found
 
 
-def _course_of(definitions: Definitions, sequence: Sequence) -> str | None:
-    """The title of the course that the starts name, if they all name the same."""
-    named = {origin_course(definitions, matcher) for matcher in sequence.starts}
-    key = named.pop() if len(named) == 1 else None
-    return definitions.courses[key].title if key in definitions.courses else None
-
-
-def origin_course(definitions: Definitions, matcher: MatcherBase) -> str | None:
-    wanted = matcher.selectors()
-    inner = wanted.get("lesson") or wanted.get("quiz") or wanted.get("module")
-    course = wanted.get("course") or (str(inner).partition("/")[0] if inner else None)
-    return course or definitions.course_of_offer(str(wanted.get("offer")))
-
-
 def _next_letter(session: Session, definitions: Definitions, key: str, zone: str) -> NextOut | None:
     """The first letter that a waiting run comes to, if what it waits for is only time."""
     plan = definitions.sequences[key]
-    row = session.execute(
-        select(RunRow.due, RunRow.step)
-        .where(
-            RunRow.sequence == key,
-            RunRow.outcome.is_(None),
-            RunRow.due.is_not(None),
-            RunRow.version == plan.version,
-        )
-        .order_by(RunRow.due)
-        .limit(1)
-    ).first()
-    if row is None or plan.sequence.status == "paused":
-        return None
-    step = plan.places[row.step].step
-    after = step if isinstance(step, Send) else None
-    place = plan.places[row.step]
-    if after is None and place.after and isinstance(plan.places[place.after].step, Send):
-        after = plan.places[place.after].step
-    letter = definitions.letters.get(getattr(after, "letter", ""))
-    return (
-        NextOut(at=words.moment(row.due, zone), letter=letter.letter.name or letter.letter.key)
-        if letter
-        else None
-    )
-
-
-def starts_words(definitions: Definitions, sequence: Sequence) -> str:
-    """The starts as the end of a sentence: “When a student has …”."""
-    return " or ".join(matcher_words(definitions, matcher) for matcher in sequence.starts)
+    due = inside.next_due(session, key, plan.version) if plan.sequence.status != "paused" else None
+    letter = letter_behind(definitions, plan, due[1]) if due else None
+    return NextOut(at=words.moment(due[0], zone), letter=letter) if due and letter else None
 
 
 @router.get("/{key}")
@@ -208,21 +149,17 @@ def get_sequence(key: str, user: SignedIn, post: ThePost, session: Reading) -> S
     plan = definitions.sequences.get(key)
     if plan is None:
         raise HTTPException(404, "There is no such sequence. It may have been renamed.")
-    runs = select(RunRow.outcome, func.count()).where(RunRow.sequence == key).group_by(RunRow.outcome)
-    outcomes = dict(session.execute(runs).all())
-    older = select(func.count()).where(
-        RunRow.sequence == key, RunRow.outcome.is_(None), RunRow.version != plan.version
-    )
+    counts = runs_by_outcome(session)
     return SequenceOut(
         body=as_data(plan.sequence),
         version=plan.version,
         status=plan.sequence.status,
-        inside=outcomes.get(None, 0),
-        on_older_versions=session.scalar(older) or 0,
-        finished=outcomes.get("finished", 0),
-        left=outcomes.get("left", 0),
+        inside=counts.get((key, None), 0),
+        on_older_versions=inside.number_on_older(session, key, plan.version),
+        finished=counts.get((key, "finished"), 0),
+        left=counts.get((key, "left"), 0),
         marks=_marks(plan.sequence),
-        figures=_figures(session, key),
+        figures=step_figures(session, key),
     )
 
 
@@ -232,31 +169,6 @@ def _marks(sequence: Sequence) -> list[MarkOut]:
     ]
 
 
-def _figures(session: Session, key: str) -> dict[str, StepFigures]:
-    found: dict[str, StepFigures] = {}
-    d, r, reading = DeliveryRow, RunRow, ReadingRow
-    for step, status, number in session.execute(
-        select(d.step, d.status, func.count()).where(d.sequence == key).group_by(d.step, d.status)
-    ):
-        figures = found.setdefault(step, StepFigures())
-        if status in ("sent", "queued", "posting"):
-            figures.sent += number
-        elif status in ("skipped", "stuck"):
-            setattr(figures, status, number)
-    opened = (
-        select(d.step, func.count(d.student_id.distinct()))
-        .join(reading, (reading.student_id == d.student_id) & (reading.letter == d.letter))
-        .where(d.sequence == key, d.status == "sent", d.recipients.is_(None), reading.opened >= d.at)
-        .group_by(d.step)
-    )
-    for step, number in session.execute(opened):
-        found[step].opened = number
-    waiting = select(r.step, func.count()).where(r.sequence == key, r.outcome.is_(None)).group_by(r.step)
-    for step, number in session.execute(waiting):
-        found.setdefault(step, StepFigures()).waiting = number
-    return found
-
-
 @router.post("/check")
 def check(body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -> Checked:
     """The day ruler of a sequence being edited, its findings and its parts in words; saves nothing."""
@@ -264,7 +176,7 @@ def check(body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -
     try:
         sequence = Sequence.model_validate(body)
     except ValidationError as error:
-        findings = [finding_out(found) for found in _unreadable(error, body)]
+        findings = [finding_out(found) for found in unreadable(error, body)]
         return Checked(
             marks=[], findings=findings, starts=[], leaves=[], only_if=None, phrases={}, readable=False
         )
@@ -276,46 +188,9 @@ def check(body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -
         starts=[matcher_words(definitions, matcher) for matcher in sequence.starts],
         leaves=[matcher_words(definitions, matcher) for matcher in sequence.leaves],
         only_if=condition_words(definitions, sequence.only_if) if sequence.only_if else None,
-        phrases={
-            spot.step.id: said for spot in spots(sequence.steps) if (said := _phrases(definitions, spot.step))
-        },
+        phrases=phrases(definitions, sequence),
         readable=True,
     )
-
-
-def _phrases(definitions: Definitions, step: Step) -> list[str]:
-    match step:
-        case WaitFor():
-            return [matcher_words(definitions, step.event)]
-        case Waypoint():
-            return [matcher_words(definitions, step.reach)]
-        case Branch():
-            return [condition_words(definitions, arm.if_) for arm in step.arms]
-    return []
-
-
-def _unreadable(error: ValidationError, body: dict[str, Any]) -> list[Finding]:
-    """What the models refuse, at the step it concerns: a field that is still empty, for instance."""
-    found = []
-    key = str(body.get("key", ""))
-    for fault in validation_faults(error, body):
-        step = _step_at(body, fault.pointer)
-        sentence = fault.sentence[:1].upper() + fault.sentence[1:] + "."
-        found.append(Finding("fault", "unreadable", sentence, key, step=step, pointer=fault.pointer))
-    return found
-
-
-def _step_at(body: Any, pointer: str) -> str | None:
-    """The id of the innermost step on the way of a JSON pointer."""
-    step = None
-    for part in pointer.strip("/").split("/"):
-        try:
-            body = body[int(part)] if isinstance(body, list) else body[part]
-        except (KeyError, IndexError, ValueError, TypeError):
-            break
-        if isinstance(body, dict) and "do" in body:
-            step = str(body.get("id", ""))
-    return step
 
 
 @router.put("/{key}")
@@ -324,7 +199,7 @@ def put_sequence(key: str, body: SequenceBody, user: SignedIn, post: ThePost, se
     try:
         sequence = Sequence.model_validate({**body, "key": key})
     except ValidationError as error:
-        raise HTTPException(422, _unreadable(error, body)[0].sentence) from error
+        raise HTTPException(422, unreadable(error, body)[0].sentence) from error
     definitions = definitions_in(post, session)
     faults = list(sequence_faults("", sequence, Known.of_definitions(definitions.with_sequence(sequence))))
     if faults:
@@ -333,9 +208,8 @@ def put_sequence(key: str, body: SequenceBody, user: SignedIn, post: ThePost, se
         raise HTTPException(422, "Give the sequence a name.")
     now = read_clock(session).now
     version = save_sequence(session, sequence, now)
-    definitions_changed(session, post, now)
-    staying = select(func.count()).where(RunRow.sequence == key, RunRow.outcome.is_(None))
-    return Saved(version=version, staying=session.scalar(staying) or 0)
+    definitions_changed(session, post.library.load, now)
+    return Saved(version=version, staying=inside.number_inside(session, key))
 
 
 @router.post("/{key}/status")
@@ -343,12 +217,11 @@ def change_status(
     key: str, body: StatusChange, user: SignedIn, post: ThePost, session: Writing
 ) -> SequenceSummary:
     """Run, pause or close a sequence. A fault keeps it from running and says why."""
-    row = session.get(SequenceRow, key)
-    if row is None:
+    if not inside.exists(session, key):
         raise HTTPException(404, "There is no such sequence.")
     definitions = definitions_in(post, session)
     plan, now = definitions.sequences[key], read_clock(session).now
-    if body.status == "draft" and session.scalar(select(func.count()).where(RunRow.sequence == key)):
+    if body.status == "draft" and inside.has_been_used(session, key):
         raise HTTPException(
             409, "Students have been in this sequence, so it can't be a draft again. Close it instead."
         )
@@ -365,10 +238,5 @@ def change_status(
         pause(session, key)
     else:
         set_status(session, key, body.status)
-    definitions_changed(session, post, now)
+    definitions_changed(session, post.library.load, now)
     return next(found for found in list_sequences(user, post, session) if found.key == key)
-
-
-def definitions_changed(session: Session, post: ThePost, now: Instant) -> None:
-    session.flush()
-    plan_clocks_anew(session, definitions_in(post, session), now)

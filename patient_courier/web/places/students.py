@@ -2,35 +2,38 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
-from fastapi import APIRouter, HTTPException, Query
-from pydantic import BaseModel, field_validator
-from sqlalchemy import func, or_, select
-from sqlalchemy.orm import Session
+from fastapi import APIRouter, HTTPException
+from pydantic import BaseModel, Field, field_validator
 from whenever import Instant
 
 from patient_courier.core import calendar, words
 from patient_courier.core.conditions import progress
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.happening import Happening
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.file import Student
+from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import check_zone, moment_text
 from patient_courier.core.state import StudentState
+from patient_courier.core.timeline import UNSAID, Decided, TimelineItem, timeline
+from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import free_key
+from patient_courier.store import log, people
 from patient_courier.store.opening import add_student
+from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
-from patient_courier.store.tables import DeliveryRow, EnrolmentRow, EventRow, StudentRow
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in, now_in
-from patient_courier.web.places.deliveries import STATUS_WORDS, student_name
+from patient_courier.web.context import (
+    PageNumber,
+    Reading,
+    Search,
+    Session,
+    SignedIn,
+    ThePost,
+    Writing,
+    definitions_in,
+    now_in,
+)
 
 router = APIRouter(prefix="/api/students", tags=["students"])
-PAGE = 50
-# Said by another line of the timeline already.
-_UNSAID = ("quiz_taken",)
-Kind = Literal["did", "sent", "not_sent", "held"]
-_KINDS: dict[str, Kind] = {"sent": "sent", "queued": "sent", "posting": "sent", "held": "held"}
 
 
 class CourseStanding(BaseModel):
@@ -57,27 +60,17 @@ class StudentPage(BaseModel):
 
 
 class RunOut(BaseModel):
-    """Where the student stands in a sequence; ``until`` in the student's time."""
+    """Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339."""
 
     sequence: str
     name: str
     subject: str | None
     started: str
+    started_at: str
     outcome: str
     step: str | None
     until: str | None
-
-
-class TimelineItem(BaseModel):
-    """One line of a student's timeline, newest first; ``delivery`` opens the letter."""
-
-    at: str
-    day: str
-    clock: str
-    kind: Kind
-    text: str
-    detail: str
-    delivery: int | None
+    until_at: str | None
 
 
 class StudentOut(BaseModel):
@@ -101,9 +94,9 @@ class StudentOut(BaseModel):
 class NewStudent(BaseModel):
     """A student to add by hand; who gave no time zone is taken to live in the school's."""
 
-    email: str
-    first_name: str = ""
-    last_name: str = ""
+    email: str = Field(max_length=320)
+    first_name: Line = Field("", max_length=200)
+    last_name: Line = Field("", max_length=200)
     timezone: str | None = None
     news: bool = False
 
@@ -127,52 +120,32 @@ def list_students(
     user: SignedIn,
     post: ThePost,
     session: Reading,
-    q: str = "",
+    q: Search = "",
     course: str = "",
-    page: int = Query(1, ge=1, le=100_000),
+    page: PageNumber = 1,
 ) -> StudentPage:
     """Students by name; ``q`` looks in names and addresses, ``course`` keeps those enrolled in it."""
-    query = select(StudentRow)
-    for word in q.split():
-        name = func.coalesce(StudentRow.first_name, "") + " " + func.coalesce(StudentRow.last_name, "")
-        query = query.where(
-            or_(name.icontains(word, autoescape=True), StudentRow.email.icontains(word, autoescape=True))
-        )
-    if course:
-        query = query.where(
-            StudentRow.id.in_(select(EnrolmentRow.student_id).where(EnrolmentRow.course == course))
-        )
-    total = (
-        session.scalar(select(func.count()).select_from(query.with_only_columns(StudentRow.id).subquery()))
-        or 0
-    )
-    order = func.lower(func.coalesce(func.nullif(StudentRow.first_name, ""), StudentRow.email))
-    rows = session.scalars(query.order_by(order, StudentRow.id).limit(PAGE).offset((page - 1) * PAGE)).all()
+    total, found = people.search(session, q, course, page)
     definitions = definitions_in(post, session)
-    states = load_states(session, [row.id for row in rows], definitions)
+    states = load_states(session, [person.id for person in found], definitions)
+    now = now_in(session)
     return StudentPage(
-        total=total, items=[_summary(session, definitions, row, states[row.id]) for row in rows]
+        total=total, items=[_summary(definitions, person, states[person.id], now) for person in found]
     )
 
 
-def _summary(
-    session: Session, definitions: Definitions, row: StudentRow, state: StudentState
-) -> StudentSummary:
+def _summary(definitions: Definitions, person: Person, state: StudentState, now: Instant) -> StudentSummary:
     seen = max(state.facts.activity.values(), default=None)
     return StudentSummary(
-        key=row.key,
-        name=student_name(row),
-        email=row.email,
+        key=person.key,
+        name=person.name,
+        email=person.email,
         zone=state.zone,
-        local_time=_clock_there(session, state.zone),
+        local_time=words.moment(now, state.zone),
         courses=_standings(definitions, state),
         last_seen=words.day(calendar.local_date(seen, state.zone)) if seen else None,
         letters=len(state.facts.sent),
     )
-
-
-def _clock_there(session: Session, zone: str) -> str:
-    return words.moment(now_in(session), zone)
 
 
 def _standings(definitions: Definitions, state: StudentState) -> list[CourseStanding]:
@@ -190,7 +163,7 @@ def _standings(definitions: Definitions, state: StudentState) -> list[CourseStan
 
 @router.post("", status_code=201)
 def new_student(body: NewStudent, user: SignedIn, session: Writing) -> StudentKey:
-    if session.scalar(select(StudentRow.id).where(func.lower(StudentRow.email) == body.email.lower())):
+    if people.by_address(session, body.email) is not None:
         raise HTTPException(
             409, "There is a student with this address already. Look for them by name or address."
         )
@@ -207,35 +180,45 @@ def new_student(body: NewStudent, user: SignedIn, session: Writing) -> StudentKe
     return StudentKey(key=key)
 
 
-def find_student(session: Session, key: str) -> StudentRow:
+def find_student(session: Session, key: str) -> Person:
     """The student with this key. 404 when there is none."""
-    row = session.scalar(select(StudentRow).where(StudentRow.key == key))
-    if row is None:
+    person = people.find(session, key)
+    if person is None:
         raise HTTPException(404, "There is no such student.")
-    return row
+    return person
 
 
 @router.get("/{key}")
 def get_student(key: str, user: SignedIn, post: ThePost, session: Reading) -> StudentOut:
+    return student_out(session, post, key)
+
+
+def student_out(session: Session, post: Post, key: str) -> StudentOut:
+    """A student with everything about them. 404 when there is none."""
     definitions = definitions_in(post, session)
-    row = find_student(session, key)
-    state = load_states(session, [row.id], definitions)[row.id]
+    person = find_student(session, key)
+    state = load_states(session, [person.id], definitions)[person.id]
+    events = people.happened_to(session, person.id, without=UNSAID)
+    letters = [
+        Decided(x.id, x.at, x.status, x.reason, x.subject, x.sequence)
+        for x in log.of_student(session, person.id)
+    ]
     return StudentOut(
-        key=row.key,
-        name=student_name(row),
-        first_name=row.first_name,
-        last_name=row.last_name,
-        email=row.email,
+        key=person.key,
+        name=person.name,
+        first_name=person.first_name,
+        last_name=person.last_name,
+        email=person.email,
         zone=state.zone,
-        own_zone=row.timezone is not None,
-        local_time=_clock_there(session, state.zone),
-        news=row.news,
-        address_works=not row.bounced,
+        own_zone=person.timezone is not None,
+        local_time=words.moment(now_in(session), state.zone),
+        news=person.news,
+        address_works=not person.bounced,
         tags=list(state.facts.tags),
-        fields=row.fields,
+        fields=person.fields,
         courses=_standings(definitions, state),
         runs=_runs(definitions, state),
-        timeline=_timeline(session, definitions, row, state.zone),
+        timeline=timeline(definitions, events, letters, state.zone),
     )
 
 
@@ -251,49 +234,11 @@ def _runs(definitions: Definitions, state: StudentState) -> list[RunOut]:
                 name=plan.sequence.name or run.sequence,
                 subject=about,
                 started=words.moment(run.started, state.zone),
+                started_at=moment_text(run.started),
                 outcome=run.outcome or "open",
                 step=run.step,
                 until=words.moment(run.due, state.zone) if run.due else None,
+                until_at=moment_text(run.due) if run.due else None,
             )
         )
     return found
-
-
-def _timeline(session: Session, definitions: Definitions, row: StudentRow, zone: str) -> list[TimelineItem]:
-    found = []
-    events = (
-        select(EventRow)
-        .where(EventRow.student_id == row.id, EventRow.type.not_in(_UNSAID))
-        .order_by(EventRow.number)
-    )
-    for event in session.scalars(events):
-        text = words.what_happened(definitions, Happening(event.type, event.at, event.names))
-        if event.type in ("quiz_passed", "quiz_failed"):
-            text += f" with {event.names['score']:g}%"
-        found.append(
-            (event.at, event.number, _item(event.at, zone, "did", text[0].upper() + text[1:], "", None))
-        )
-    for delivery in session.scalars(
-        select(DeliveryRow).where(DeliveryRow.student_id == row.id).order_by(DeliveryRow.id)
-    ):
-        kind = _KINDS.get(delivery.status, "not_sent")
-        detail = words.reason(delivery.reason) or STATUS_WORDS[delivery.status]
-        plan = definitions.sequences.get(delivery.sequence)
-        name = (plan.sequence.name if plan else "") or delivery.sequence
-        detail = name if kind == "sent" else f"{detail} · {name}"
-        # Behind what set it going at the same moment.
-        found.append(
-            (
-                delivery.at,
-                10**12 + delivery.id,
-                _item(delivery.at, zone, kind, delivery.subject, detail, delivery.id),
-            )
-        )
-    return [item for _, _, item in sorted(found, key=lambda entry: entry[:2], reverse=True)]
-
-
-def _item(at: Instant, zone: str, kind: Kind, text: str, detail: str, delivery: int | None) -> TimelineItem:
-    day, _, clock = words.moment(at, zone).partition(", ")
-    return TimelineItem(
-        at=moment_text(at), day=day, clock=clock, kind=kind, text=text, detail=detail, delivery=delivery
-    )

@@ -2,23 +2,25 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, HTTPException
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Path
 from pydantic import BaseModel
-from sqlalchemy import ColumnElement, func, select
-from sqlalchemy.orm import Session
 
 from patient_courier.core import words
 from patient_courier.core.definitions import Definitions, Plan
+from patient_courier.core.editing import step_words
 from patient_courier.core.moving import landing
 from patient_courier.core.school import sequences as s
-from patient_courier.core.story import matcher_words
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.sequences import landings, missed_starts, move_all
-from patient_courier.store.tables import RunRow, SequenceVersionRow, StudentRow
+from patient_courier.dispatch.taking import definitions_changed
+from patient_courier.store import inside
+from patient_courier.store.people import by_ids
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.places.deliveries import student_name
-from patient_courier.web.places.sequences import SequenceBody, definitions_changed
+from patient_courier.web.places.sequences import SequenceBody
 
+VersionNumber = Annotated[int, Path(ge=1, le=1_000_000)]
 router = APIRouter(prefix="/api/sequences", tags=["sequences"])
 
 
@@ -88,27 +90,16 @@ def versions(key: str, user: SignedIn, post: ThePost, session: Reading) -> Versi
     definitions = definitions_in(post, session)
     plan = _known(definitions, key)
     zone = definitions.school.timezone
-    inside = dict(
-        session.execute(
-            select(RunRow.version, func.count())
-            .where(RunRow.sequence == key, RunRow.outcome.is_(None))
-            .group_by(RunRow.version)
-        ).all()
-    )
-    rows = session.execute(
-        select(SequenceVersionRow.version, SequenceVersionRow.saved)
-        .where(SequenceVersionRow.key == key)
-        .order_by(SequenceVersionRow.version.desc())
-    )
+    numbers = inside.by_version(session, key)
     return VersionsOut(
         versions=[
             VersionOut(
                 version=version,
                 saved=words.moment(saved, zone),
-                inside=inside.get(version, 0),
+                inside=numbers.get(version, 0),
                 current=version == plan.version,
             )
-            for version, saved in rows
+            for version, saved in inside.versions(session, key)
         ],
         landings=[
             _landing(definitions, definitions.plans[(key, version)], plan, step, number)
@@ -118,39 +109,32 @@ def versions(key: str, user: SignedIn, post: ThePost, session: Reading) -> Versi
 
 
 @router.get("/{key}/versions/{version}/students")
-def students_on(key: str, version: int, user: SignedIn, post: ThePost, session: Reading) -> list[Inside]:
+def students_on(
+    key: str, version: VersionNumber, user: SignedIn, post: ThePost, session: Reading
+) -> list[Inside]:
     """Who is inside on one version now."""
     definitions = definitions_in(post, session)
     _known(definitions, key)
-    return _inside(session, definitions, key, RunRow.version == version)
+    return _shown(definitions, key, inside.people(session, key, version=version))
 
 
 @router.get("/{key}/steps/{step}/students")
 def students_at(key: str, step: str, user: SignedIn, post: ThePost, session: Reading) -> list[Inside]:
     """Who stands at a step now."""
-    return _inside(session, definitions_in(post, session), key, RunRow.step == step)
+    return _shown(definitions_in(post, session), key, inside.people(session, key, step=step))
 
 
-def _inside(
-    session: Session, definitions: Definitions, key: str, *which: ColumnElement[bool]
-) -> list[Inside]:
-    """The students inside a sequence, those whom time moves on first in the order of that time."""
+def _shown(definitions: Definitions, key: str, people: list[inside.Standing]) -> list[Inside]:
     zone = definitions.school.timezone
-    rows = session.execute(
-        select(StudentRow, RunRow.due, RunRow.version, RunRow.step, RunRow.rounds)
-        .join(RunRow, RunRow.student_id == StudentRow.id)
-        .where(RunRow.sequence == key, RunRow.outcome.is_(None), *which)
-        .order_by(RunRow.due.is_(None), RunRow.due, RunRow.number)
-    )
     return [
         Inside(
-            key=row.key,
-            name=" ".join(x for x in (row.first_name, row.last_name) if x) or row.email,
-            email=row.email,
-            until=words.moment(due, row.timezone or zone) if due else None,
-            round=_round(definitions.plans[(key, version)], step, rounds),
+            key=one.person.key,
+            name=one.person.name,
+            email=one.person.email,
+            until=words.moment(one.due, one.person.timezone or zone) if one.due else None,
+            round=_round(definitions.plans[(key, one.version)], one.step, one.rounds),
         )
-        for row, due, version, step, rounds in rows
+        for one in people
     ]
 
 
@@ -172,26 +156,6 @@ def _landing(definitions: Definitions, old: Plan, new: Plan, step: str | None, n
     return LandingOut(version=old.version, here=here, number=number, kind=found.kind, sentence=sentence)
 
 
-def step_words(definitions: Definitions, plan: Plan, step: str | None) -> str:
-    """A step in a few words."""
-    if step is None or step not in plan.places:
-        return "the beginning"
-    match found := plan.places[step].step:
-        case s.Send() | s.Tell():
-            letter = definitions.letters.get(found.letter)
-            return (letter.letter.name if letter else "") or found.letter
-        case s.Wait():
-            length = words.span(found.for_.value) if found.for_ else ""
-            return " ".join(
-                x for x in ("wait", length, f"until {found.at.format_iso()[:5]}" if found.at else "") if x
-            )
-        case s.WaitFor():
-            return f"wait for: {matcher_words(definitions, found.event)}"
-        case s.Waypoint():
-            return f"waypoint: {matcher_words(definitions, found.reach)}"
-    return found.do.replace("_", " ")  # type: ignore[attr-defined]
-
-
 @router.post("/{key}/effect")
 def effect_of_saving(key: str, body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -> Effect:
     """What saving this form of the sequence would do to the people inside. Saves nothing."""
@@ -204,11 +168,7 @@ def effect_of_saving(key: str, body: SequenceBody, user: SignedIn, post: ThePost
     if plan is None:
         return Effect(inside=0, landings=[])
     new = Plan(sequence, plan.version + 1, plan.order)
-    rows = session.execute(
-        select(RunRow.version, RunRow.step, func.count())
-        .where(RunRow.sequence == key, RunRow.outcome.is_(None))
-        .group_by(RunRow.version, RunRow.step)
-    ).all()
+    rows = inside.by_version_and_step(session, key)
     return Effect(
         inside=sum(number for _, _, number in rows),
         landings=[
@@ -225,7 +185,7 @@ def move(key: str, user: SignedIn, post: ThePost, session: Writing) -> MovedOut:
     _known(definitions, key)
     now = read_clock(session).now
     counts = move_all(session, definitions, key, now)
-    definitions_changed(session, post, now)
+    definitions_changed(session, post.library.load, now)
     return MovedOut(moved=counts.total())
 
 
@@ -235,18 +195,14 @@ def missed(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[Mi
     definitions = definitions_in(post, session)
     _known(definitions, key)
     found = missed_starts(session, definitions, key, read_clock(session).now)
-    people = _people(session, {one.student_id for one in found})
+    people = by_ids(session, {one.student_id for one in found})
     zone = definitions.school.timezone
     return [
         MissedOut(
             student=people[one.student_id].key,
-            name=student_name(people[one.student_id]),
+            name=people[one.student_id].name,
             what=words.what_happened(definitions, one.what),
             at=words.moment(one.what.at, zone),
         )
         for one in found
     ]
-
-
-def _people(session: Session, ids: set[int]) -> dict[int, StudentRow]:
-    return {row.id: row for row in session.scalars(select(StudentRow).where(StudentRow.id.in_(ids)))}

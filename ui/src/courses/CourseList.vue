@@ -2,11 +2,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
-import Modal from "ant-design-vue/es/modal";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
+import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { freeKey } from "../parts/keys";
 import { useNotice } from "../parts/notice";
@@ -35,7 +35,7 @@ const create = useMutation({
 <template>
   <PageHead title="Courses"><Button type="primary" @click="asking = true">New course</Button></PageHead>
   <div class="room">
-    <EmptyState v-if="courses && !courses.length" title="No courses yet">Make a course and give it an outline, or bring in a school file under School.</EmptyState>
+    <EmptyState v-if="courses && !courses.length" class="none" title="No courses yet">Make a course and give it an outline, or bring in a school file under School.</EmptyState>
     <RouterLink v-for="course in courses" :key="course.key" :to="`/courses/${course.key}`" class="sheet course">
       <h2>{{ course.title }}</h2>
       <p class="soft">{{ course.summary }}</p>
@@ -43,14 +43,14 @@ const create = useMutation({
       <div class="label">{{ course.modules }} modules · {{ course.lessons }} lessons · {{ course.quizzes }} quizzes · {{ course.letters }} letters along the way</div>
     </RouterLink>
   </div>
-  <Modal v-model:open="asking" title="New course" ok-text="Make it" cancel-text="Cancel" :ok-button-props="{ disabled: !title.trim() }" @ok="create.mutate()">
-    <label>What is it called?<Input v-model:value="title" autofocus @press-enter="title.trim() && create.mutate()" /></label>
-  </Modal>
+  <AskDialog v-model:open="asking" title="New course" ok="Make it" :ready="Boolean(title.trim())" @ok="create.mutate()">
+    <label>What is it called?<Input v-model:value="title" /></label>
+  </AskDialog>
 </template>
 
 <style scoped>
 .room { padding: 18px 22px; display: grid; grid-template-columns: repeat(auto-fill, minmax(330px, 1fr)); gap: 14px; }
-.course { padding: 16px 18px; color: var(--ink); text-decoration: none; display: flex; flex-direction: column; gap: 8px; min-width: 0; overflow-wrap: anywhere; } .course:hover { border-color: var(--act); }
+.none { grid-column: 1 / -1; width: 100%; } .course { padding: 16px 18px; color: var(--ink); text-decoration: none; display: flex; flex-direction: column; gap: 8px; min-width: 0; overflow-wrap: anywhere; } .course:hover { border-color: var(--act); }
 .course p { margin: 0; } .facts { display: flex; gap: 18px; flex-wrap: wrap; margin-top: auto; } .facts b { font-size: 19px; } .warn { color: var(--warn); }
 @media (max-width: 720px) { .room { padding: 14px; grid-template-columns: minmax(0, 1fr); } }
 </style>

@@ -12,7 +12,7 @@ import EmptyState from "../parts/EmptyState.vue";
 import PageHead from "../parts/PageHead.vue";
 
 const router = useRouter();
-const asked = reactive({ q: "", status: "" as "" | "sent" | "skipped" | "held" | "waiting", sequence: "", page: 1 });
+const asked = reactive({ q: "", status: "" as "" | "sent" | "going" | "skipped" | "held" | "waiting", sequence: "", page: 1 });
 watch(() => [asked.q, asked.status, asked.sequence], () => (asked.page = 1));
 const { data: sequences } = useQuery({ queryKey: ["sequences"], queryFn: () => data(api.GET("/api/sequences")) });
 const { data: page } = useQuery({
@@ -27,7 +27,7 @@ const { data: page } = useQuery({
     <template #beside><span v-if="page" class="soft">{{ page.total }} deliveries</span></template>
     <Input v-model:value="asked.q" placeholder="Name, address or subject" aria-label="Find a delivery" allow-clear style="width: 210px" />
     <Select v-model:value="asked.sequence" v-named="'Sequence'" :options="[{ value: '', label: 'From any sequence' }, ...(sequences ?? []).map((s) => ({ value: s.key, label: s.name }))]" :dropdown-match-select-width="false" style="width: 190px" />
-    <Segmented v-model:value="asked.status" :options="[{ value: '', label: 'All' }, { value: 'sent', label: 'Sent' }, { value: 'skipped', label: 'Not posted' }, { value: 'held', label: 'Kept back' }, { value: 'waiting', label: 'Stuck' }]" />
+    <Segmented v-model:value="asked.status" :options="[{ value: '', label: 'All' }, { value: 'sent', label: 'Sent' }, { value: 'going', label: 'Going out' }, { value: 'skipped', label: 'Not posted' }, { value: 'held', label: 'Kept back' }, { value: 'waiting', label: 'Stuck' }]" />
   </PageHead>
   <div class="room">
     <template v-if="page?.items.length">

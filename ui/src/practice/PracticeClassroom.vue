@@ -2,11 +2,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import InputNumber from "ant-design-vue/es/input-number";
-import Modal from "ant-design-vue/es/modal";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
+import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -106,7 +106,7 @@ const make = useMutation({
   <EmptyState v-else-if="!student" title="Who do you want to be?">
     Choose a student above, or make one up. Then buy First Hive and watch the inbox.<br /><br /><Button type="primary" size="large" @click="making = true">Make a student</Button>
   </EmptyState>
-  <Modal v-model:open="making" title="Make a student" ok-text="Make" cancel-text="Cancel" :confirm-loading="make.isPending.value" :ok-button-props="{ disabled: !form.email.includes('@') }" @ok="make.mutate()"><NewStudent v-model="form" /></Modal>
+  <AskDialog v-model:open="making" title="Make a student" ok="Make" :busy="make.isPending.value" :ready="Boolean(form.email.includes('@'))" @ok="make.mutate()"><NewStudent v-model="form" /></AskDialog>
 </template>
 
 <style scoped>

@@ -2,12 +2,12 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
-import Modal from "ant-design-vue/es/modal";
 import { computed, ref, watch } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import type { Sequence } from "../api/school-file";
 import { useThings } from "../api/things";
+import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -120,9 +120,9 @@ function show(kept: Api["KeptOut"]): void {
     <section class="middle" aria-label="Calendar"><CalendarMonth v-if="played" v-model="chosen" :played="played" /></section>
     <WhyPanel :played="played" :letter="letter" :others="others" :scene="scene" @choose="(index) => (chosen = index)" />
   </div>
-  <Modal v-model:open="keeping" title="Keep this rehearsal as a check" ok-text="Keep" cancel-text="Cancel" :ok-button-props="{ disabled: !name.trim() }" @ok="keep.mutate()">
-    <label>What does it show? It is played again whenever the sequence is saved, and says so when something else comes out.<Input v-model:value="name" placeholder="Who moves on is left alone" @press-enter="name.trim() && keep.mutate()" /></label>
-  </Modal>
+  <AskDialog v-model:open="keeping" title="Keep this rehearsal as a check" ok="Keep" :ready="Boolean(name.trim())" @ok="keep.mutate()">
+    <label>What does it show? It is played again whenever the sequence is saved, and says so when something else comes out.<Input v-model:value="name" placeholder="Who moves on is left alone" /></label>
+  </AskDialog>
 </template>
 
 <style scoped>

@@ -12,6 +12,7 @@ import type { School } from "../api/school-file";
 import { useDraft } from "../parts/draft";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import NewPassword from "./NewPassword.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
 
 const client = useQueryClient();
@@ -44,7 +45,8 @@ const save = useMutation({
 const file = ref<HTMLInputElement>();
 const wrong = ref("");
 const bring = useMutation({
-  mutationFn: (text: string) => data(api.POST("/api/school/file", { body: { text } })),
+  // The file goes out as it is: whether it can be read is the other side’s to say.
+  mutationFn: (text: string) => data(api.POST("/api/school/file", { body: text as never, bodySerializer: (body) => body as unknown as string })),
   onSuccess: (now) => {
     wrong.value = "";
     notice.done(`Imported: ${now.students} students, ${now.events} events, ${now.sequences} sequences.`);
@@ -85,8 +87,10 @@ async function take(event: Event): Promise<void> {
       <p class="soft">Your course site reports purchases and finished lessons here, signed with the key (Standard Webhooks).</p>
       <dl><dt class="label">Address</dt><dd class="postmark">{{ about.intake_address }}</dd>
         <dt class="label">Key</dt><dd class="postmark"><template v-if="shown">{{ about.intake_key }}</template><button v-else class="link" @click="shown = true">Show the key</button></dd>
+        <dt class="label">Calls that steps make are signed with another key</dt><dd class="postmark"><template v-if="shown">{{ about.calls_key }}</template><button v-else class="link" @click="shown = true">Show the key</button></dd>
         <dt class="label">Letters leave through</dt><dd>{{ about.carrier }}</dd></dl>
     </section>
+    <NewPassword />
     <section class="sheet box">
       <h2>Files in and out</h2>
       <p class="soft">A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.</p>

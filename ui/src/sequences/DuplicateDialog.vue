@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { useMutation, useQuery } from "@tanstack/vue-query";
-import Modal from "ant-design-vue/es/modal";
 import { computed, ref, watch } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 import ThingPick from "../parts/ThingPick.vue";
 
@@ -38,11 +38,11 @@ const copy = useMutation({
 </script>
 
 <template>
-  <Modal :open="sequence !== null" :title="`Duplicate “${sequence?.name ?? ''}”`" ok-text="Duplicate" cancel-text="Cancel" :ok-button-props="{ disabled: !course, loading: copy.isPending.value }" @cancel="emit('close')" @ok="copy.mutate()">
+  <AskDialog :open="sequence !== null" :title="`Duplicate “${sequence?.name ?? ''}”`" ok="Duplicate" :ready="Boolean(course)" :busy="copy.isPending.value" @cancel="emit('close')" @ok="copy.mutate()">
     <label class="line"><span>For the course</span><ThingPick v-model="course" kind="course" label="For which course" /></label>
     <template v-if="asked.length"><p class="soft">What takes the place of each part?</p>
       <label v-for="part in asked" :key="part.kind + part.key" class="line"><span>{{ part.title }}</span><ThingPick :model-value="places[`${part.kind}:${part.key}`]" :kind="part.kind" :within="part.kind === 'offer' ? undefined : course" :label="`In place of ${part.title}`" @update:model-value="(key) => (places = { ...places, [`${part.kind}:${part.key}`]: key ?? '' })" /></label></template>
-  </Modal>
+  </AskDialog>
 </template>
 
 <style scoped>

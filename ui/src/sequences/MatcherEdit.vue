@@ -1,20 +1,27 @@
 <script setup lang="ts">
 import Button from "ant-design-vue/es/button";
+import { computed, ref } from "vue";
 
 import type { Matcher } from "../api/school-file";
 import { useThings } from "../api/things";
+import EventPick from "./EventPick.vue";
+import { kindOf, turned } from "./matchers";
 import MatcherRow from "./MatcherRow.vue";
 
 /** A list of events, any of which will do. */
 const matchers = defineModel<Matcher[]>({ required: true });
-const props = defineProps<{ add: string; first?: string }>();
+const props = defineProps<{ label: string; first?: string }>();
 const { courses } = useThings();
 const change = (index: number, matcher: Matcher) => (matchers.value = matchers.value.map((found, at) => (at === index ? matcher : found)));
-function more(): void {
-  const on = props.first ?? "enrolled";
-  const course = on === "refunded" ? {} : courses.value[0] ? { course: courses.value[0].key } : {};
-  matchers.value = [...matchers.value, { on, ...course }];
+const asking = ref(false);
+function add(on: string): void {
+  asking.value = false;
+  const takes = kindOf(on)?.selectors.some((selector) => selector.name === "course");
+  const course = takes && courses.value[0] ? { course: courses.value[0].key } : {};
+  matchers.value = [...matchers.value, turned({ on, ...course }, on)];
 }
+// What it begins with is asked at once; a reason to leave has a usual first.
+const choosing = computed(() => asking.value || (!matchers.value.length && !props.first));
 </script>
 
 <template>
@@ -24,7 +31,8 @@ function more(): void {
       <MatcherRow :model-value="matcher" @update:model-value="(now) => change(index, now)" />
       <Button type="text" size="small" @click="matchers = matchers.filter((_, at) => at !== index)">Remove</Button>
     </div>
-    <Button size="small" @click="more">{{ matchers.length ? add : first ? add : "Choose what happens" }}</Button>
+    <EventPick v-if="choosing" @pick="add" />
+    <Button v-else size="small" @click="first && !matchers.length ? add(first) : (asking = true)">{{ label }}</Button>
   </div>
 </template>
 

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import Checkbox from "ant-design-vue/es/checkbox";
-import Modal from "ant-design-vue/es/modal";
 import { ref, watch } from "vue";
 
 import type { Api } from "../api/client";
+import AskDialog from "../parts/AskDialog.vue";
 
 /** Running again after a pause: those who would have come in meanwhile are listed, and come in only if asked for. */
 const props = defineProps<{ missed: Api["MissedOut"][] | null; name: string }>();
@@ -13,13 +13,13 @@ watch(() => props.missed, () => (also.value = false));
 </script>
 
 <template>
-  <Modal :open="missed !== null" :title="`Run “${name}”`" ok-text="Run" cancel-text="Not yet" @cancel="emit('cancel')" @ok="emit('run', also)">
+  <AskDialog :open="missed !== null" :title="`Run “${name}”`" ok="Run" cancel="Not yet" @cancel="emit('cancel')" @ok="emit('run', also)">
     <template v-if="missed">
       <p>While it was paused, {{ missed.length }} {{ missed.length === 1 ? "student" : "students" }} would have come in:</p>
       <ul><li v-for="one in missed" :key="one.student + one.at"><RouterLink :to="`/students/${one.student}`">{{ one.name }}</RouterLink> {{ one.what }} <span class="label">{{ one.at }}</span></li></ul>
       <Checkbox v-model:checked="also">Let them come in now</Checkbox>
     </template>
-  </Modal>
+  </AskDialog>
 </template>
 
 <style scoped>

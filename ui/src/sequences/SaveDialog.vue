@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import Modal from "ant-design-vue/es/modal";
 import RadioGroup from "ant-design-vue/es/radio/Group";
 import { ref, watch } from "vue";
 
 import type { Api } from "../api/client";
+import AskDialog from "../parts/AskDialog.vue";
 
 /** What a save would do to those who are inside, asked before it is done. */
 const props = defineProps<{ effect: Api["Effect"] | null; version: number }>();
@@ -13,7 +13,7 @@ watch(() => props.effect, () => (choice.value = "stay"));
 </script>
 
 <template>
-  <Modal :open="effect !== null" :title="`Save as version ${version}`" ok-text="Save" cancel-text="Go on editing" @cancel="emit('cancel')" @ok="emit('save', choice === 'move')">
+  <AskDialog :open="effect !== null" :title="`Save as version ${version}`" ok="Save" cancel="Go on editing" @cancel="emit('cancel')" @ok="emit('save', choice === 'move')">
     <template v-if="effect">
       <p>{{ effect.inside }} {{ effect.inside === 1 ? "student is" : "students are" }} inside now. What becomes of them?</p>
       <RadioGroup v-model:value="choice" class="choices" :options="[{ value: 'stay', label: 'They finish on the version they are on' }, { value: 'move', label: 'Move them to the new version' }]" />
@@ -22,7 +22,7 @@ watch(() => props.effect, () => (choice.value = "stay"));
       </ul>
       <p class="soft">No letter that has gone out goes out again.</p>
     </template>
-  </Modal>
+  </AskDialog>
 </template>
 
 <style scoped>

@@ -35,7 +35,7 @@ const join = (found: string[] | undefined) => (found ?? []).join(", or has ");
       <div class="caption">Starts</div>
       <PickPopover placement="bottomLeft" title="What puts a student into this sequence?">
         <button class="link part" data-testid="starts">{{ sequence.starts.length ? `When a student has ${join(checked?.starts)}` : "Choose what starts it" }}</button>
-        <template #content><MatcherEdit v-model="sequence.starts" add="Or when something else happens" /></template>
+        <template #content><MatcherEdit v-model="sequence.starts" label="Or when something else happens" /></template>
       </PickPopover>
       <div>
         <PickPopover placement="bottom" title="How often can the same student come in?">
@@ -52,7 +52,7 @@ const join = (found: string[] | undefined) => (found ?? []).join(", or has ");
       <div class="caption">Leaves early</div>
       <PickPopover placement="bottomLeft" title="What takes a student out at once?">
         <button class="link part">{{ sequence.leaves.length ? `if they have ${join(checked?.leaves)}` : "never" }}</button>
-        <template #content><MatcherEdit v-model="sequence.leaves" add="Add a reason to leave" first="refunded" /></template>
+        <template #content><MatcherEdit v-model="sequence.leaves" label="Add a reason to leave" first="refunded" /></template>
       </PickPopover>
     </div>
     <div>

@@ -2,7 +2,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
-import Modal from "ant-design-vue/es/modal";
 import Pagination from "ant-design-vue/es/pagination";
 import Select from "ant-design-vue/es/select";
 import { reactive, ref, watch } from "vue";
@@ -10,6 +9,7 @@ import { useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
 import { useThings } from "../api/things";
+import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -66,7 +66,7 @@ const create = useMutation({
     <EmptyState v-else-if="page && (asked.q || asked.course)" title="Nobody like that">Try another name, or another course.</EmptyState>
     <EmptyState v-else-if="page" title="No students yet">They come by themselves when your course site reports a purchase. You can also add one by hand.</EmptyState>
   </div>
-  <Modal v-model:open="adding" title="Add a student" ok-text="Add" cancel-text="Cancel" :confirm-loading="create.isPending.value" :ok-button-props="{ disabled: !form.email.includes('@') }" @ok="create.mutate()"><NewStudent v-model="form" /></Modal>
+  <AskDialog v-model:open="adding" title="Add a student" ok="Add" :busy="create.isPending.value" :ready="Boolean(form.email.includes('@'))" @ok="create.mutate()"><NewStudent v-model="form" /></AskDialog>
 </template>
 
 <style scoped>

@@ -1,13 +1,16 @@
 <script setup lang="ts">
-import { useQuery } from "@tanstack/vue-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import { computed } from "vue";
 
 import { api, data } from "../api/client";
 import EmptyState from "../parts/EmptyState.vue";
+import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 
 const props = defineProps<{ id: string }>();
+const notice = useNotice();
+const client = useQueryClient();
 const key = computed(() => props.id);
 const { data: student, error } = useQuery({ queryKey: ["student", key], queryFn: () => data(api.GET("/api/students/{key}", { params: { path: { key: key.value } } })) });
 const { data: frame } = useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
@@ -20,6 +23,15 @@ const days = computed(() => {
     found.at(-1)?.items.push(item);
   }
   return found;
+});
+const KINDS: Record<string, string> = { sent: "Sent", going: "On its way", held: "Kept back", not_sent: "Not sent" };
+const works = useMutation({
+  mutationFn: () => data(api.POST("/api/students/{key}/address-works", { params: { path: { key: key.value } } })),
+  onSuccess: () => {
+    notice.done("Letters go there again.");
+    void client.invalidateQueries();
+  },
+  onError: (error) => notice.refused(error),
 });
 const OUTCOME: Record<string, string> = { finished: "finished", left: "left early", stopped: "stopped", stuck: "stuck" };
 </script>
@@ -42,7 +54,7 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
               <div v-else class="letter">
                 <span class="airmail"></span>
                 <RouterLink :to="`/dispatch/${item.delivery}`">{{ item.text }}</RouterLink>
-                <div class="label">{{ item.kind === "sent" ? "Sent" : item.kind === "held" ? "Kept back" : "Not sent" }} · {{ item.detail }}</div>
+                <div class="label">{{ KINDS[item.kind] }} · {{ item.detail }}</div>
               </div>
             </li>
           </ol>
@@ -60,7 +72,7 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
         </section>
         <section class="sheet box"><h2>Post</h2>
           <p>Their time: {{ student.local_time }}<br /><span class="label">{{ student.own_zone ? student.zone : `${student.zone}, the school's, as theirs is not known` }}</span></p>
-          <p>{{ student.news ? "Wants news" : "Does not want news" }}<template v-if="!student.address_works"><br /><b class="bad">Their address does not work</b></template></p>
+          <p>{{ student.news ? "Wants news" : "Does not want news" }}<template v-if="!student.address_works"><br /><b class="bad">Their address does not work</b><br /><span class="label">A letter came back, so nothing is posted there.</span> <Button size="small" :loading="works.isPending.value" @click="works.mutate()">It works again</Button></template></p>
           <p v-if="student.tags.length" class="tags"><span v-for="tag in student.tags" :key="tag" class="luggage">{{ tag }}</span></p>
           <p v-for="(value, name) in student.fields" :key="name"><span class="label">{{ name }}</span> {{ value }}</p>
         </section>
@@ -75,7 +87,7 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
 .time { padding: 6px 18px 14px; } .day { padding-top: 12px; } .day h3 { font: 700 14px var(--mark); border-bottom: 1px solid var(--rule2); padding-bottom: 4px; }
 ol { list-style: none; margin: 0; padding: 0; } li { display: grid; grid-template-columns: 52px minmax(0, 1fr); gap: 8px; padding: 5px 0; overflow-wrap: anywhere; } .clock { color: var(--soft); padding-top: 1px; }
 .letter { border: 1px solid var(--rule); border-radius: 4px; padding: 0 12px 6px; overflow: hidden; max-width: 520px; } .letter .airmail { display: block; margin: 0 -12px 5px; } .letter a { font: 600 14.5px var(--title); color: var(--ink); text-decoration: none; }
-.not_sent .letter, .held .letter { border-style: dashed; background: var(--sheet2); } .not_sent .airmail, .held .airmail { visibility: hidden; } .not_sent .letter a { text-decoration: line-through; color: var(--soft); }
+.not_sent .letter, .held .letter, .going .letter { border-style: dashed; background: var(--sheet2); } .not_sent .airmail, .held .airmail { visibility: hidden; } .not_sent .letter a { text-decoration: line-through; color: var(--soft); }
 aside { display: flex; flex-direction: column; gap: 14px; } .box { padding: 12px 14px; } .box h2 { margin-bottom: 6px; } .box p { margin: 0 0 6px; }
 .course, .run { padding: 4px 0; } .bar { height: 5px; background: var(--rule2); border-radius: 3px; margin: 3px 0; } .bar i { display: block; height: 100%; background: #38699c; border-radius: 3px; }
 .tags { display: flex; flex-wrap: wrap; gap: 6px; } .bad { color: var(--red); }

@@ -16,11 +16,21 @@ const { data: waiting } = useQuery({ queryKey: ["needs-you"], queryFn: () => dat
 const { things } = useThings();
 const most = computed(() => Math.max(1, ...(today.value?.days.map((day) => day.letters) ?? [])));
 
+type Settling = { item: Api["NeedsYou"]; action: "post" | "done" };
+async function send({ item, action }: Settling): Promise<string> {
+  if (item.ids.length < 2) {
+    await data(api.POST("/api/needs-you/{kind}/{id}", { params: { path: { kind: item.kind, id: item.id } }, body: { action } }));
+    return action === "done" ? "Put aside." : item.kind === "carrier" ? "Trying again." : "The letter is on its way.";
+  }
+  const now = await data(api.POST("/api/needs-you/letters", { body: { ids: item.ids, action } }));
+  if (now.waiting.length && !now.posted) throw new Error(`${now.waiting.join(" ")} Mend that first; then try again.`);
+  if (action === "done") return "Put aside.";
+  return `${now.posted} letters are on their way.` + (now.waiting.length ? ` The others still wait: ${now.waiting.join(" ")}` : "");
+}
 const settle = useMutation({
-  mutationFn: (what: { item: Api["NeedsYou"]; action: "post" | "done" }) =>
-    data(api.POST("/api/needs-you/{kind}/{id}", { params: { path: { kind: what.item.kind, id: what.item.id } }, body: { action: what.action } })),
-  onSuccess: (_, what) => {
-    notice.done(what.action === "post" ? "The letter is on its way." : "Put aside.");
+  mutationFn: send,
+  onSuccess: (said) => {
+    notice.done(said);
     void client.invalidateQueries();
   },
   onError: (error) => notice.refused(error),
@@ -28,7 +38,7 @@ const settle = useMutation({
 </script>
 
 <template>
-  <PageHead title="Today"><template #beside><span v-if="today" class="soft">{{ today.total }} letters in the coming seven days, if nobody does anything more</span></template></PageHead>
+  <PageHead title="Today"><template #beside><span v-if="today" class="soft">{{ today.cut_short ? "more than " : "" }}{{ today.total }} letters in the coming seven days, if nobody does anything more</span></template></PageHead>
   <div v-if="today" class="room">
     <section v-if="things && !things.sequences.length" class="sheet box begin"><h2>Begin here</h2>
       <ol><li :class="{ done: things.courses.length }"><RouterLink to="/courses">Make a course</RouterLink> and give it its outline, or bring in a school file under <RouterLink to="/school">School</RouterLink>.</li><li><RouterLink to="/sequences">Take a starter</RouterLink>: a ready sequence with its letters, fitted to your course.</li><li>Rehearse it, then run it. From then on this page shows what goes out.</li></ol></section>
@@ -69,10 +79,10 @@ const settle = useMutation({
             <b>{{ item.title }}</b><span class="label"> · {{ item.at }}</span>
             <p>{{ item.sentence }}</p>
             <details v-if="item.body"><summary>What arrived</summary><pre>{{ JSON.stringify(item.body, null, 1) }}</pre></details>
-            <Button v-if="item.can_post" size="small" @click="settle.mutate({ item, action: 'post' })">Try again</Button>
+            <Button v-if="item.can_post" size="small" @click="settle.mutate({ item, action: 'post' })">{{ item.ids.length > 1 ? "Try all again" : "Try again" }}</Button>
             <RouterLink v-if="item.letter" :to="`/letters/${item.letter}`" class="do">Mend the letter</RouterLink>
-            <RouterLink v-if="item.student" :to="`/students/${item.student}`" class="do">The student</RouterLink>
-            <Button size="small" type="text" @click="settle.mutate({ item, action: 'done' })">Put aside</Button>
+            <RouterLink v-if="item.student && item.ids.length === 1" :to="`/students/${item.student}`" class="do">The student</RouterLink>
+            <Button v-if="item.kind !== 'carrier'" size="small" type="text" @click="settle.mutate({ item, action: 'done' })">{{ item.ids.length > 1 ? "Put all aside" : "Put aside" }}</Button>
           </article>
         </section>
         <section class="sheet box">

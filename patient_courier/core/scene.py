@@ -1,0 +1,139 @@
+"""A scene to rehearse: who, what they do, from when, for how long; and playing it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+from whenever import Date, Instant
+
+from patient_courier.core import calendar
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.reading import validation_faults
+from patient_courier.core.references import Fault, Known, sequence_faults
+from patient_courier.core.rehearsal import Outcome, rehearse_moves
+from patient_courier.core.school.events import Event, EventBase
+from patient_courier.core.school.file import Student
+from patient_courier.core.school.sequences import Sequence
+from patient_courier.core.school.values import FIRST_YEAR, LAST_YEAR
+from patient_courier.core.state import StudentState, new_state
+
+_EVENT: TypeAdapter[EventBase] = TypeAdapter(Event)
+LONGEST_DAYS = 730
+
+
+class NotPlayable(ValueError):
+    """The scene can't be played as it is; the message says why."""
+
+
+class MadeUp(BaseModel):
+    """A student who does not exist."""
+
+    first_name: str = "Robin"
+    last_name: str = ""
+    timezone: str | None = None
+    news: bool = True
+    tags: list[str] = []
+    fields: dict[str, str | int | float | bool | None] = {}
+
+
+class Move(BaseModel):
+    """Something the student does on an elapsed day at a time of their own: an event without its student."""
+
+    day: int = Field(ge=0, le=LONGEST_DAYS)
+    at: str = Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
+    event: dict[str, Any]
+
+
+class Scene(BaseModel):
+    """What to rehearse: who (a real student's facts by key, or a made-up one), their moves, from which date, how long.
+
+    ``sequence`` takes part as it is written here, running, beside all running sequences.
+    """
+
+    student: str | None = None
+    made_up: MadeUp = MadeUp()
+    moves: list[Move] = []
+    start: str | None = None
+    days: int = Field(30, ge=1, le=LONGEST_DAYS)
+    sequence: dict[str, Any] | None = None
+    alone: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Played:
+    """What came of a scene, the date of its day 0, and the moves as events."""
+
+    outcome: Outcome
+    first: Date
+    events: list[EventBase]
+
+
+def readable(body: dict[str, Any]) -> Sequence:
+    """A sequence as it is being edited, running. Raises NotPlayable when it can't be read."""
+    try:
+        return Sequence.model_validate({**body, "status": "running"})
+    except ValidationError as error:
+        raise _not_yet(validation_faults(error, body)) from error
+
+
+def playable(definitions: Definitions, body: dict[str, Any]) -> Sequence:
+    """The same, when all that it names is there. Raises NotPlayable otherwise."""
+    sequence = readable(body)
+    faults = list(sequence_faults("", sequence, Known.of_definitions(definitions.with_sequence(sequence))))
+    if faults:
+        raise _not_yet(faults)
+    return sequence
+
+
+def _not_yet(faults: list[Fault]) -> NotPlayable:
+    return NotPlayable(f"The sequence can't be played yet: {faults[0].sentence}.")
+
+
+def made_up(definitions: Definitions, scene: Scene) -> StudentState:
+    """The student of the scene who does not exist. Raises NotPlayable."""
+    body = {"key": "made-up", "email": "made-up@example.org", **scene.made_up.model_dump()}
+    try:
+        return new_state(Student.model_validate(body), definitions.school.timezone, 0)
+    except ValidationError as error:
+        raise NotPlayable(validation_faults(error, body)[0].sentence) from error
+
+
+def play(definitions: Definitions, scene: Scene, state: StudentState, now: Instant) -> Played:
+    """Play a scene for a student, whose runs start afresh and whose state is used up. Raises NotPlayable."""
+    if scene.sequence is not None:
+        draft = playable(definitions, scene.sequence)
+        definitions = definitions.with_only(draft) if scene.alone else definitions.with_sequence(draft)
+    state.forget_runs()
+    first = _first_day(scene.start) if scene.start else calendar.local_date(now, state.zone)
+    state.clock_done = calendar.resolve(first.at(calendar.MIDNIGHT), state.zone).subtract(nanoseconds=1)
+    events = [_event(definitions, state, first, number, move) for number, move in enumerate(scene.moves, 1)]
+    end = first.add(days=scene.days).at(calendar.MIDNIGHT)
+    until = calendar.resolve(end, state.zone).subtract(nanoseconds=1)
+    return Played(rehearse_moves(definitions, state, events, until), first, events)  # type: ignore[arg-type]
+
+
+def _first_day(text: str) -> Date:
+    try:
+        found = Date.parse_iso(text)
+    except ValueError:
+        found = Date.MIN
+    if not FIRST_YEAR < found.year < LAST_YEAR - LONGEST_DAYS // 365:
+        raise NotPlayable(f"“{text}” is no day to begin on; write it like 2026-03-02.")
+    return found
+
+
+def _event(definitions: Definitions, state: StudentState, first: Date, number: int, move: Move) -> EventBase:
+    hour, minute = map(int, move.at.split(":"))
+    wall = first.add(days=move.day).at(calendar.clock(hour, minute))
+    body = {**move.event, "student": state.student.key, "at": calendar.resolve(wall, state.zone)}
+    try:
+        event = _EVENT.validate_python(body)
+    except ValidationError as error:
+        fault = validation_faults(error, body)[0]
+        raise NotPlayable(f"Move {number}: {fault.sentence}.") from error
+    missing = definitions.unknown(event.names())
+    if missing:
+        raise NotPlayable(f"Move {number}: there is no {missing[0]} “{missing[1]}” in this school.")
+    return event

@@ -1,0 +1,82 @@
+"""One student's line of time: what they did, what was sent, what was not sent and why, the newest first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+from whenever import Instant
+
+from patient_courier.core import words
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.happening import Happening
+from patient_courier.core.school.values import moment_text
+
+# Said by another line already.
+UNSAID = ("quiz_taken",)
+Kind = Literal["did", "sent", "going", "not_sent", "held"]
+_KINDS: dict[str, Kind] = {"sent": "sent", "queued": "going", "posting": "going", "held": "held"}
+STATUS_WORDS = {
+    "queued": "going out",
+    "posting": "going out",
+    "sent": "sent",
+    "skipped": "not posted",
+    "held": "kept back",
+    "stuck": "waits for you",
+    "dropped": "not posted",
+    "bounced": "came back",
+    "unsure": "waits for you",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class TimelineItem:
+    """One line of a student's timeline; ``delivery`` opens the letter."""
+
+    at: str
+    day: str
+    clock: str
+    kind: Kind
+    text: str
+    detail: str
+    delivery: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Decided:
+    """A letter that was decided for the student, as the timeline needs it."""
+
+    id: int
+    at: Instant
+    status: str
+    reason: str | None
+    subject: str
+    sequence: str
+
+
+def timeline(
+    definitions: Definitions, events: Iterable[tuple[int, Happening]], letters: Iterable[Decided], zone: str
+) -> list[TimelineItem]:
+    """Events (with their numbers) and letters as lines, in the student's ``zone``."""
+    found = []
+    for number, what in events:
+        text = words.what_happened(definitions, what)
+        if what.type in ("quiz_passed", "quiz_failed"):
+            text += f" with {what.names['score']:g}%"
+        item = _item(what.at, zone, "did", text[0].upper() + text[1:], "", None)
+        found.append((what.at, number, item))
+    for one in letters:
+        kind = _KINDS.get(one.status, "not_sent")
+        plan = definitions.sequences.get(one.sequence)
+        name = (plan.sequence.name if plan else "") or one.sequence
+        said = words.reason(one.reason) or STATUS_WORDS[one.status]
+        detail = name if kind == "sent" else f"{said} · {name}"
+        # Behind what set it going at the same moment.
+        found.append((one.at, 10**12 + one.id, _item(one.at, zone, kind, one.subject, detail, one.id)))
+    return [item for _, _, item in sorted(found, key=lambda entry: entry[:2], reverse=True)]
+
+
+def _item(at: Instant, zone: str, kind: Kind, text: str, detail: str, delivery: int | None) -> TimelineItem:
+    day, _, clock = words.moment(at, zone).partition(", ")
+    return TimelineItem(moment_text(at), day, clock, kind, text, detail, delivery)

@@ -1,0 +1,60 @@
+"""The coming days as a strip: how many letters of which sequence on each."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from whenever import Date
+
+from patient_courier.core import calendar, words
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.effects import LetterDecided
+
+
+@dataclass(frozen=True, slots=True)
+class DayLine:
+    """Letters of one sequence on one day."""
+
+    sequence: str
+    name: str
+    letters: int
+
+
+@dataclass(frozen=True, slots=True)
+class DayOut:
+    """One of the coming days in the school's zone, with the letters that will go out if nothing else happens."""
+
+    date: str
+    weekday: str
+    label: str
+    letters: int
+    lines: list[DayLine]
+
+
+def by_day(
+    definitions: Definitions, letters: Iterable[LetterDecided], first: Date, days: int
+) -> list[DayOut]:
+    """Letters by day of the school's zone and by sequence, from the ``first`` day on."""
+    zone = definitions.school.timezone
+    counts: defaultdict[Date, Counter[str]] = defaultdict(Counter)
+    for letter in letters:
+        counts[calendar.local_date(letter.at, zone)][letter.sequence] += 1
+    found = []
+    for date in (first.add(days=offset) for offset in range(days)):
+        label = words.day(date)
+        lines = [
+            DayLine(sequence=key, name=definitions.sequences[key].sequence.name or key, letters=number)
+            for key, number in counts[date].most_common()
+        ]
+        found.append(
+            DayOut(
+                date=date.format_iso(),
+                weekday=label[:3],
+                label=label[4:],
+                letters=counts[date].total(),
+                lines=lines,
+            )
+        )
+    return found
