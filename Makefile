@@ -1,4 +1,4 @@
-.PHONY: demo demo-fresh test bench build types screenshots lint
+.PHONY: demo demo-fresh test fuzz bench build types screenshots lint
 PYTHON ?= python3
 VENV := .venv/bin
 
@@ -16,6 +16,10 @@ test: build .stamps/browser
 	cd ui && npm run --silent lint
 	cd ui && npm run --silent test
 	$(VENV)/pytest
+
+# Many more requests made up from the API's description than the tests make.
+fuzz: build
+	FUZZ_EXAMPLES=200 $(VENV)/pytest tests/web/test_schemathesis.py
 
 bench: build
 	$(VENV)/python -m benchmarks.run $(ONLY)

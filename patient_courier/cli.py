@@ -1,4 +1,4 @@
-"""The console script: demo, serve, new, export, rehearse, schema.
+"""The console script: demo, serve, new, password, export, rehearse, schema.
 
 Commands import what only they need, so that a rehearsal does not wait for the web server to load.
 """
@@ -45,8 +45,7 @@ def demo(
         for suffix in ("", "-wal", "-shm"):
             database.with_name(database.name + suffix).unlink(missing_ok=True)
     if database.exists():
-        found = Database(database)
-        found.migrate()
+        found = _opened(settings)
     else:
         console.print("Loading the demo school: 386 students, four months …")
         # Loaded aside first, so that an interrupted load leaves no half school behind.
@@ -64,16 +63,75 @@ def demo(
 @app.command()
 def serve() -> None:
     """Serve the school whose settings are in the environment (PATIENT_COURIER_…)."""
+    from patient_courier.demo.loading import DEMO_PASSWORD
     from patient_courier.settings import Settings
-    from patient_courier.store.database import Database
+    from patient_courier.store.users import owner
+    from patient_courier.web.sign_in import fits
 
     settings = Settings()
-    if not settings.database.exists():
-        problems.print(f"There is no school at {settings.database}. Make one first: patient-courier new")
+    database = _opened(settings)
+    with database.reading() as session:
+        known = owner(session)
+    if known is not None and fits(known.password, DEMO_PASSWORD):
+        problems.print(
+            "This is the demo's database, and everybody knows its password. Choose another one first: "
+            "patient-courier password"
+        )
         raise typer.Exit(2)
-    database = Database(settings.database)
-    database.migrate()
     _serve(database, settings)
+
+
+def _opened(settings: Settings) -> Database:
+    """The school's database, brought up to date. Ends with a sentence when it can't be used."""
+    from sqlalchemy.exc import DatabaseError
+
+    from patient_courier.store.database import Database
+
+    path = settings.database
+    if not path.exists():
+        problems.print(f"There is no school at {path}. Make one first: patient-courier new")
+        raise typer.Exit(2)
+    try:
+        database = Database(path)
+        database.migrate()
+        with database.noting():
+            pass
+    except (OSError, DatabaseError) as error:
+        why = str(error.orig) if isinstance(error, DatabaseError) else str(error)
+        problems.print(
+            f"The school at {path} can't be opened: {why}. It must be a Patient Courier database that this user may "
+            "write, in a folder that they may write too. If it is damaged, put back your last copy."
+        )
+        raise typer.Exit(2) from error
+    return database
+
+
+@app.command()
+def password(
+    email: Annotated[str, typer.Option(prompt="Your e-mail address")],
+    new: Annotated[
+        str, typer.Option("--password", prompt="A new password (10 characters or more)", hide_input=True)
+    ],
+) -> None:
+    """A new password for somebody who may sign in to the school of the settings. Ends all their sessions."""
+    from patient_courier.settings import Settings
+    from patient_courier.store.users import set_password, user_by_email
+    from patient_courier.web.sign_in import hash_password
+
+    database = _opened(Settings())
+    try:
+        hashed = hash_password(new)
+    except ValueError as error:
+        problems.print(str(error))
+        raise typer.Exit(2) from error
+    with database.writing() as session:
+        user = user_by_email(session, email)
+        if user is None:
+            problems.print(f"Nobody signs in with the address {email} here.")
+            raise typer.Exit(2)
+        set_password(session, user.id, hashed)
+    database.close()
+    console.print("The new password holds. Whoever was signed in must sign in again.")
 
 
 def _serve(database: Database, settings: Settings) -> None:
@@ -161,16 +219,11 @@ def export(
 ) -> None:
     """The whole school of the settings as a school file: decisions, students and reported events."""
     from patient_courier.settings import Settings
-    from patient_courier.store.database import Database
     from patient_courier.store.definitions import load_definitions
     from patient_courier.store.exporting import export_school
 
     settings = Settings()
-    if not settings.database.exists():
-        problems.print(f"There is no school at {settings.database}.")
-        raise typer.Exit(2)
-    database = Database(settings.database)
-    database.migrate()
+    database = _opened(settings)
     with database.reading() as session:
         text = write_school(export_school(session, load_definitions(session, settings.address)))
     if to is None:

@@ -191,6 +191,8 @@ def _parse(text: str) -> Template:
         raise TemplateError(
             f"line {error.lineno}: this merge field can't be read ({error.message})"
         ) from error
+    except RecursionError as error:
+        raise TemplateError("line 1: this merge field is nested too deeply") from error
     parts: list[str | Field] = []
     for statement in tree.body:
         if not isinstance(statement, nodes.Output):

@@ -82,7 +82,8 @@ def matcher_words(definitions: Definitions, matcher: MatcherBase) -> str:
         return f"enrolled in {course} {one_of([_VIA[via] for via in matcher.via])}"
     names.setdefault("span", Duration())
     kind: str = matcher.on  # type: ignore[attr-defined]
-    return words.what_happened(definitions, Happening(kind, Instant.MIN, names))
+    said = words.what_happened(definitions, Happening(kind, Instant.MIN, names))
+    return said.replace("was silent", "been silent", 1)
 
 
 def one_of(found: Sequence[str]) -> str:

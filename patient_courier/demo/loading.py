@@ -20,10 +20,13 @@ from patient_courier.store.database import Database
 from patient_courier.store.definitions import load_definitions
 from patient_courier.store.mail import keep_message
 from patient_courier.store.opening import open_school
-from patient_courier.store.tables import DeliveryRow, SecretRow, StudentRow, UserRow
+from patient_courier.store.tables import DeliveryRow, SecretRow, StudentRow
+from patient_courier.store.users import add_user
 
 # How far back the simulated inboxes hold mail; older letters are in the dispatch log.
 INBOX_DAYS = 14
+# Known to everybody who reads this, so nothing but the demo is served with it.
+DEMO_PASSWORD = "mallow-lane"
 
 
 def load_demo(path: Path, settings: Settings) -> Database:
@@ -33,13 +36,12 @@ def load_demo(path: Path, settings: Settings) -> Database:
     file = demo_school()
     with database.writing() as session:
         open_school(session, file, today(), practice=True)
-        session.add(
-            UserRow(
-                email=file.school.sender.email,
-                name="Ines Valadares",
-                role="owner",
-                password=PasswordHasher().hash("mallow-lane"),
-            )
+        add_user(
+            session,
+            email=file.school.sender.email,
+            name="Ines Valadares",
+            role="owner",
+            password=PasswordHasher().hash(DEMO_PASSWORD),
         )
         definitions = load_definitions(session, settings.address)
         play_history(session, definitions, file.events, today())

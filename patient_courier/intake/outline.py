@@ -5,9 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Iterator
+from typing import Any
 
 from patient_courier.core.reading import validation_faults
 from patient_courier.core.school.courses import Course
+from patient_courier.core.school.text import clean_text
+from patient_courier.intake.spreadsheet import guarded, unguarded
 
 COLUMNS = ["module", "kind", "key", "title", "minutes", "pass_mark", "unlocks", "url"]
 
@@ -23,7 +27,7 @@ class BadOutline(ValueError):
 def write_outline(course: Course) -> str:
     """The modules, lessons and quizzes of a course as CSV with a head line."""
     out = io.StringIO()
-    lines = csv.writer(out, lineterminator="\r\n")
+    lines = _Guarded(csv.writer(out, lineterminator="\r\n"))
     lines.writerow(COLUMNS)
     for module in course.modules:
         opens = module.unlocks.text if module.unlocks else ""
@@ -54,7 +58,7 @@ def read_outline(text: str, course: Course) -> Course:
 
     Raises BadOutline with every fault and its line.
     """
-    text = text.lstrip("\ufeff")
+    text = clean_text(text.lstrip("\ufeff"))
     first = text.partition("\n")[0]
     lines = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
     names = [name.strip().lower() for name in lines.fieldnames or []]
@@ -67,9 +71,9 @@ def read_outline(text: str, course: Course) -> Course:
     modules: list[dict[str, object]] = []
     known = _known_keys(course)
     taken: set[str] = set()
-    for number, row in enumerate(lines, 2):
+    for number, row in enumerate(_rows(lines), 2):
         cells = {
-            name: (value or "").strip()
+            name: unguarded((value or "").strip())
             for name, value in row.items()
             if isinstance(name, str) and not isinstance(value, list)
         }
@@ -83,6 +87,23 @@ def read_outline(text: str, course: Course) -> Course:
         return Course.model_validate(body)
     except ValueError as error:
         raise BadOutline([fault.sentence for fault in validation_faults(error, body)]) from error  # type: ignore[arg-type]
+
+
+class _Guarded:
+    """Writes rows in which no cell is a formula."""
+
+    def __init__(self, lines: Any) -> None:
+        self._lines = lines
+
+    def writerow(self, row: list[object]) -> None:
+        self._lines.writerow([guarded(cell) if isinstance(cell, str) else cell for cell in row])
+
+
+def _rows(lines: csv.DictReader[str]) -> Iterator[dict[str | Any, str | Any]]:
+    try:
+        yield from lines
+    except csv.Error as error:
+        raise BadOutline([f"Line {lines.line_num}: this can't be read as CSV ({error})."]) from error
 
 
 def _known_keys(course: Course) -> dict[tuple[str, str], str]:

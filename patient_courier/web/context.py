@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Annotated
 
 from fastapi import Depends, HTTPException, Path, Query, Request
+from pydantic import Field
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -19,6 +20,7 @@ __all__ = [
     "PageNumber",
     "Reading",
     "RowId",
+    "RowNumber",
     "Search",
     "Session",
     "SignedIn",
@@ -71,6 +73,7 @@ def signed_in(request: Request, post: ThePost) -> User:
 SignedIn = Annotated[User, Depends(signed_in)]
 # What a row of the database can be called by, in an address.
 RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]
+RowNumber = Annotated[int, Field(ge=1, le=2**63 - 1)]
 # What is searched for: a few words.
 Search = Annotated[str, Query(max_length=200)]
 PageNumber = Annotated[int, Query(ge=1, le=100_000)]

@@ -67,7 +67,7 @@ class Passwords:
                     raise TooOften(max(1, math.ceil(ends - time.time())))
             with self._database.reading() as session:
                 user = user_by_email(session, email)
-            if _fits(user.password if user else _NOBODY, password):
+            if fits(user.password if user else _NOBODY, password):
                 return user
             for limit, key in keys:
                 self._limiter.hit(limit, *key)
@@ -77,7 +77,8 @@ class Passwords:
                 self._waiting -= 1
 
 
-def _fits(hashed: str, password: str) -> bool:
+def fits(hashed: str, password: str) -> bool:
+    """Whether a password is the one that was hashed."""
     try:
         return len(password) <= LONGEST and _HASHER.verify(hashed, password)
     except Argon2Error:

@@ -28,8 +28,7 @@ def new_sequence(page: Page, name: str) -> None:
 
 def start_with(page: Page, event: str, selector: str = "", thing: str = "") -> None:
     page.get_by_test_id("starts").click()
-    page.get_by_role("button", name="Choose what happens").click()
-    choose(page, "What happens", event)
+    page.get_by_role("option", name=event).first.click()
     if selector:
         choose(page, selector, thing)
     page.keyboard.press("Escape")

@@ -11,7 +11,7 @@ from patient_courier.core import words
 from patient_courier.core.grouping import Waiting, grouped
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store import needs
-from patient_courier.web.context import Reading, RowId, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.context import Reading, RowId, RowNumber, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.deliveries import delivery_out
 
 router = APIRouter(prefix="/api/needs-you", tags=["deliveries"])
@@ -47,7 +47,7 @@ class Settle(BaseModel):
 class SettleAll(BaseModel):
     """The same for several letters at once."""
 
-    ids: list[int] = Field(min_length=1, max_length=MOST_LETTERS)
+    ids: list[RowNumber] = Field(min_length=1, max_length=MOST_LETTERS)
     action: Literal["post", "done"]
 
 
@@ -97,7 +97,7 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
                 id=problem.id,
                 ids=[problem.id],
                 title="An event could not be used" if event else "A student goes in circles",
-                sentence=problem.reason,
+                sentence=problem.reason[:1].upper() + problem.reason[1:],
                 reason_code=None,
                 at=words.moment(problem.at, zone),
                 student=None,

@@ -43,7 +43,7 @@ const create = useMutation({
       <div class="label">{{ course.modules }} modules · {{ course.lessons }} lessons · {{ course.quizzes }} quizzes · {{ course.letters }} letters along the way</div>
     </RouterLink>
   </div>
-  <AskDialog v-model:open="asking" title="New course" ok="Make it" :ready="Boolean(title.trim())" @ok="create.mutate()">
+  <AskDialog v-model:open="asking" title="New course" ok="Make it" :busy="create.isPending.value" :ready="Boolean(title.trim())" @ok="create.mutate()">
     <label>What is it called?<Input v-model:value="title" /></label>
   </AskDialog>
 </template>

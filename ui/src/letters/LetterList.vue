@@ -59,7 +59,7 @@ const create = useMutation({
     <EmptyState v-else-if="letters?.length" title="No letter like that">Try another word.</EmptyState>
     <EmptyState v-else-if="letters" title="No letters yet">Write the first one: the letter that gives a new student their access.</EmptyState>
   </div>
-  <AskDialog v-model:open="asking" title="New letter" ok="Write it" :ready="Boolean(name.trim())" @ok="create.mutate()">
+  <AskDialog v-model:open="asking" title="New letter" ok="Write it" :busy="create.isPending.value" :ready="Boolean(name.trim())" @ok="create.mutate()">
     <label>What do you call it? Students see the subject, not this name.<Input v-model:value="name" placeholder="Your place is ready" /></label>
   </AskDialog>
 </template>

@@ -3,7 +3,7 @@ import Modal from "ant-design-vue/es/modal";
 import { nextTick, onBeforeUnmount, ref, watch } from "vue";
 
 /** A question in a dialog: its first field has the keyboard when it opens, Enter confirms, Escape closes. */
-const props = defineProps<{ open: boolean; title: string; ok: string; cancel?: string; ready?: boolean; busy?: boolean }>();
+const props = withDefaults(defineProps<{ open: boolean; title: string; ok: string; cancel?: string; ready?: boolean; busy?: boolean }>(), { cancel: "Cancel", ready: true });
 const emit = defineEmits<{ "update:open": [open: boolean]; ok: []; cancel: [] }>();
 const inside = ref<HTMLElement>();
 let trying = 0;
@@ -26,12 +26,12 @@ function enter(event: KeyboardEvent): void {
   const field = event.target as HTMLElement;
   // In a list, Enter chooses; in a longer text, it begins a line.
   if (field.tagName !== "INPUT" || field.getAttribute("role") === "combobox" || event.isComposing) return;
-  if (props.ready !== false && !props.busy) emit("ok");
+  if (props.ready && !props.busy) emit("ok");
 }
 </script>
 
 <template>
-  <Modal :open="open" :title="title" :ok-text="ok" :cancel-text="cancel ?? 'Cancel'" :ok-button-props="{ disabled: ready === false }" :confirm-loading="busy ?? false" @ok="emit('ok')" @cancel="close">
+  <Modal :open="open" :title="title" :ok-text="ok" :cancel-text="cancel" :ok-button-props="{ disabled: !ready }" :confirm-loading="busy" @ok="emit('ok')" @cancel="close">
     <div ref="inside" @keydown.enter="enter"><slot /></div>
   </Modal>
 </template>

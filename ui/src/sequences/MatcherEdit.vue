@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import Button from "ant-design-vue/es/button";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref } from "vue";
 
 import type { Matcher } from "../api/school-file";
 import { useThings } from "../api/things";
@@ -14,18 +14,21 @@ const props = defineProps<{ label: string; first?: string }>();
 const { courses } = useThings();
 const change = (index: number, matcher: Matcher) => (matchers.value = matchers.value.map((found, at) => (at === index ? matcher : found)));
 const asking = ref(false);
+const rows = ref<HTMLElement>();
 function add(on: string): void {
   asking.value = false;
   const takes = kindOf(on)?.selectors.some((selector) => selector.name === "course");
   const course = takes && courses.value[0] ? { course: courses.value[0].key } : {};
   matchers.value = [...matchers.value, turned({ on, ...course }, on)];
+  // The keyboard goes on with what was chosen.
+  void nextTick(() => rows.value?.querySelector<HTMLElement>(".one:last-of-type input")?.focus());
 }
 // What it begins with is asked at once; a reason to leave has a usual first.
 const choosing = computed(() => asking.value || (!matchers.value.length && !props.first));
 </script>
 
 <template>
-  <div class="matchers">
+  <div ref="rows" class="matchers">
     <div v-for="(matcher, index) in matchers" :key="index" class="one">
       <span class="soft">{{ index ? "or" : "When a student" }}</span>
       <MatcherRow :model-value="matcher" @update:model-value="(now) => change(index, now)" />

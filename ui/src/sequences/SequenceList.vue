@@ -68,7 +68,7 @@ const create = useMutation({
     </div>
     <EmptyState v-if="sequences && !sequences.length" title="No sequences yet">A sequence posts letters one after another when a student buys, enrols or finishes something. Begin with a starter, or with an empty one.</EmptyState>
   </div>
-  <AskDialog v-model:open="asking" title="New sequence" ok="Make it" :ready="Boolean(name.trim())" @ok="create.mutate()">
+  <AskDialog v-model:open="asking" title="New sequence" ok="Make it" :busy="create.isPending.value" :ready="Boolean(name.trim())" @ok="create.mutate()">
     <label>What do you call it? Students never see this name.<Input v-model:value="name" placeholder="First Hive · welcome week" /></label>
   </AskDialog>
   <StarterDialog :open="starters" @close="starters = false" @made="open" />
