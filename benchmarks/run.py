@@ -18,7 +18,9 @@ from benchmarks.report import Report, save
 
 def main(only: str) -> None:
     report = Report()
-    print("| what | ours, per second | floor, per second | ours takes |\n| --- | ---: | ---: | ---: |")
+    print(
+        "| what | ours, per second | floor, per second | ours takes | it took |\n| --- | ---: | ---: | ---: | ---: |"
+    )
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         if only in ("", "post"):

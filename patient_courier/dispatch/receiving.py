@@ -24,6 +24,7 @@ from patient_courier.store.tables import ProblemRow, StudentRow
 
 _S: Any = StudentRow.__table__
 _BY_KEY = select(_S.c.key).where(_S.c.key == bindparam("who"))
+_BY_KEYS = select(_S.c.key).where(_S.c.key.in_(bindparam("keys", expanding=True)))
 _BY_ADDRESS = select(_S.c.key).where(func.lower(_S.c.email) == func.lower(bindparam("who"))).limit(1)
 
 # Course sites' clocks may run a little ahead of ours.
@@ -54,12 +55,14 @@ class Receipt:
 def receive(session: Session, definitions: Definitions, reports: Sequence[Read], now: Instant) -> Receipt:
     """Take in the good events of a batch; keep the bad ones, with the reason, in Needs you."""
     receipt, good = Receipt(), []
+    known = _known(session, reports)
     for index, report in enumerate(reports):
         reason = report.refused
         if report.event is not None:
             try:
                 _check(definitions, report.event, now)
-                student = _student(session, report.student)
+                who = report.student
+                student = who if isinstance(who, str) and who in known else _student(session, who)
                 good.append(report.event.model_copy(update={"student": student}))
             except ValueError as error:
                 reason = str(error)
@@ -94,6 +97,12 @@ def _check(definitions: Definitions, event: EventBase, now: Instant) -> None:
         raise ValueError(
             f"there is no {kind} “{key}” in this school; add it to the course's outline or mend the key"
         )
+
+
+def _known(session: Session, reports: Sequence[Read]) -> set[str]:
+    """The keys among those who are named that belong to a student, asked for together."""
+    keys = {x.student for x in reports if isinstance(x.student, str) and x.event is not None}
+    return set(session.connection().execute(_BY_KEYS, {"keys": list(keys)}).scalars()) if keys else set()
 
 
 def _student(session: Session, who: str | Reporter) -> str:
