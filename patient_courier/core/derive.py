@@ -7,15 +7,22 @@ that every derived event is handled completely before the one after it is made.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.facts import Facts
 from patient_courier.core.happening import Happening, happening
-from patient_courier.core.school.letters import AnswersBlock
+from patient_courier.core.school.letters import Choice
+from patient_courier.core.state import StudentState
 
 
-def derived(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
-    """The events that follow from one event, in order. Facts must already hold the event itself."""
+def derived(
+    definitions: Definitions, facts: Facts, what: Happening, answered: Answered | None = None
+) -> Iterator[Happening]:
+    """The events that follow from one event, in order. Facts must already hold the event itself.
+
+    ``answered`` is what an answer belongs to, as it was when the answer came.
+    """
     match what.type:
         case "purchased":
             yield from _of_purchase(definitions, facts, what)
@@ -26,7 +33,7 @@ def derived(definitions: Definitions, facts: Facts, what: Happening) -> Iterator
         case "module_completed":
             yield from _course(definitions, facts, what)
         case "answered":
-            yield from _of_answer(definitions, facts, what)
+            yield from _of_answer(facts, what, answered)
         case "course_completed":
             yield from _certificate(definitions, facts, what)
         case "certificate_approved" if facts.is_open(what.names["course"]):
@@ -44,14 +51,46 @@ def _of_purchase(definitions: Definitions, facts: Facts, what: Happening) -> Ite
             yield Happening("tag_added", what.at, {"tag": tag})
 
 
-def _of_answer(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:
-    """The tags that the letter gives to those who choose this answer."""
-    ready = definitions.letters.get(what.names["letter"])
-    for block in ready.letter.blocks if ready else ():
-        for choice in block.answers if isinstance(block, AnswersBlock) else ():
-            for tag in choice.add_tags if choice.key == what.names["answer"] else ():
-                if tag not in facts.tags:
-                    yield Happening("tag_added", what.at, {"tag": tag})
+@dataclass(frozen=True, slots=True)
+class Answered:
+    """What an answer is, in the letter's current version, and the newest delivery it belongs to: its run and course."""
+
+    choice: Choice | None = None
+    run: int | None = None
+    course: str | None = None
+
+
+def answered(definitions: Definitions, state: StudentState, what: Happening) -> Answered | None:
+    """What an ``answered`` event belongs to now; None for other events. Without a sent delivery it has no run or course."""
+    if what.type != "answered":
+        return None
+    letter = what.names["letter"]
+    ready = definitions.letters.get(letter)
+    choices = (
+        [choice for _, choice in ready.letter.answers() if choice.key == what.names["answer"]]
+        if ready
+        else []
+    )
+    if not choices:
+        return Answered()
+    sent = next((one for one in reversed(state.facts.sent) if one.letter == letter), None)
+    run = next((run for run in state.runs if sent and run.number == sent.run), None)
+    course = run.subject.get("course") if run and run.subject else None
+    return Answered(choices[0], run.number if run else None, course)
+
+
+def _of_answer(facts: Facts, what: Happening, found: Answered | None) -> Iterator[Happening]:
+    """Tags to add, then tags to remove, each asked in its turn; then help that stops."""
+    if found is None or found.choice is None:
+        return
+    for tag in found.choice.add_tags:
+        if tag not in facts.tags:
+            yield Happening("tag_added", what.at, {"tag": tag})
+    for tag in found.choice.remove_tags:
+        if tag in facts.tags:
+            yield Happening("tag_removed", what.at, {"tag": tag})
+    if found.choice.stops_help and found.course and found.course not in facts.help_stopped:
+        yield Happening("course_help_stopped", what.at, {"course": found.course})
 
 
 def _of_quiz(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:

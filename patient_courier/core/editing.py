@@ -55,11 +55,7 @@ _USUAL_STARTS = (
 
 def likely_starts(definitions: Definitions) -> list[str]:
     """Events that a new sequence of this school will likely begin with: what its others begin with, then the usual."""
-    used = Counter(
-        matcher.on  # type: ignore[attr-defined]
-        for plan in definitions.sequences.values()
-        for matcher in plan.sequence.starts
-    )
+    used = Counter(matcher.on for plan in definitions.sequences.values() for matcher in plan.sequence.starts)
     return list(dict.fromkeys([*(on for on, _ in used.most_common()), *_USUAL_STARTS]))
 
 

@@ -14,7 +14,7 @@ from whenever import Instant
 from patient_courier.core.clock_events import ClockEvent, clock_events, due_clock_events, still_due
 from patient_courier.core.conditions import holds
 from patient_courier.core.definitions import Definitions, Plan
-from patient_courier.core.derive import derived
+from patient_courier.core.derive import answered, derived
 from patient_courier.core.effects import CertificateIssued, Effect, NotBegun, Noted, TagChanged, Warned
 from patient_courier.core.facts import learn, note_first_event
 from patient_courier.core.happening import Happening, Subject, of_event, subject_of
@@ -152,10 +152,12 @@ class Engine:
         if not known:
             self._report(turn, what)
         turn.frames.append(number)
-        for follower in derived(self.definitions, turn.state.facts, what):
+        answer = answered(self.definitions, turn.state, what)
+        for follower in derived(self.definitions, turn.state.facts, what, answer):
             yield self.handle(turn, follower)
         if turn.state.open:
-            self._leave_early(turn, what, number)
+            leaving = answer.run if answer and answer.choice and answer.choice.leaves else None
+            self._leave_early(turn, what, number, leaving)
             yield self._reach_waypoints(turn, what, number)
             yield self._pass_wait_fors(turn, what, number)
         if what.type in self.definitions.starting:
@@ -178,9 +180,14 @@ class Engine:
         """The open runs an event acts on, in the order they began: not those it has set going itself."""
         return [run for run in turn.state.open_runs() if number not in turn.born_in.get(run.number, ())]
 
-    def _leave_early(self, turn: Turn, what: Happening, number: int) -> None:
+    def _leave_early(self, turn: Turn, what: Happening, number: int, leaving: int | None) -> None:
+        """Runs that leave on this event; ``leaving`` is one that an answer leaves."""
         for run in self._touched(turn, number):
-            if run.is_open and any(matches(m, what, run.subject) for m in turn.plan(run).sequence.leaves):
+            if not run.is_open:
+                continue
+            if run.number == leaving or any(
+                matches(m, what, run.subject) for m in turn.plan(run).sequence.leaves
+            ):
                 run.trail.append(("left", number, turn.now))
                 self.finish(turn, run, "left")
 

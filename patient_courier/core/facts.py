@@ -53,11 +53,12 @@ class Certificate:
 
 @dataclass(frozen=True, slots=True)
 class Sent:
-    """A letter to the student that was sent."""
+    """A letter to the student that was sent, and the run that sent it."""
 
     letter: str
     purpose: str
     at: Instant
+    run: int | None = None
 
 
 @dataclass(slots=True)
@@ -259,7 +260,8 @@ def may_certify(facts: Facts, course: str) -> bool:
 
 def request_certificate(facts: Facts, course: str, at: Instant) -> bool:
     """Note a request; False when there was one, or can be none."""
-    if not may_certify(facts, course) or course in facts.certificates:
+    found = facts.certificates.get(course)
+    if not may_certify(facts, course) or (found and found.requested):
         return False
     facts.certificates[course] = Certificate(requested=at)
     facts.mark("certificate", course)
@@ -286,6 +288,16 @@ def _certificate_requested(facts: Facts, what: Happening, definitions: Definitio
 
 def _certificate_issued(facts: Facts, what: Happening, definitions: Definitions) -> bool:
     return issue_certificate(facts, what.names["course"], what.at)
+
+
+def _certificate_revoked(facts: Facts, what: Happening, definitions: Definitions) -> bool:
+    found = facts.certificates.get(what.names["course"])
+    if found is None or found.issued is None:
+        return False
+    # What was requested before is void with it.
+    facts.certificates[what.names["course"]] = Certificate()
+    facts.mark("certificate", what.names["course"])
+    return True
 
 
 def _news_stopped(facts: Facts, what: Happening, definitions: Definitions) -> bool:
@@ -341,6 +353,7 @@ _RULES = {
     "certificate_approved": _certificate_approved,
     "certificate_requested": _certificate_requested,
     "certificate_issued": _certificate_issued,
+    "certificate_revoked": _certificate_revoked,
     "news_stopped": _news_stopped,
     "course_help_stopped": _help_stopped,
     "bounced": _bounced,

@@ -158,12 +158,26 @@ def _offers(file: SchoolFile, known: Known) -> Iterator[Fault]:
 
 
 def letter_faults(pointer: str, letter: Letter) -> Iterator[Fault]:
-    """Merge fields of a letter that can't be read or don't exist."""
-    for place, text in letter.texts():
+    """Merge fields of a letter that can't be read or don't exist, and answers that can't be told apart or lead nowhere."""
+    pages = [(f"{place}/page", choice.page) for place, choice in letter.answers() if choice.page]
+    for place, text in [*letter.texts(), *pages]:
         try:
             Template.parse(text)
         except TemplateError as error:
             yield Fault(f"{pointer}/{place}", str(error))
+    seen: set[str] = set()
+    for place, choice in letter.answers():
+        if choice.key in seen:
+            yield Fault(
+                f"{pointer}/{place}/key",
+                f"the key “{choice.key}” is used by another answer of this letter too; each needs its own",
+            )
+        seen.add(choice.key)
+        if choice.url:
+            try:
+                check_web_address(choice.url)
+            except ValueError as error:
+                yield Fault(f"{pointer}/{place}/url", str(error))
 
 
 def event_faults(pointer: str, event: EventBase, known: Known) -> Iterator[Fault]:

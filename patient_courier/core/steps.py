@@ -63,7 +63,7 @@ def send(engine: Engine, turn: Turn, run: Run, step: s.Send, woken: bool) -> Mov
     status = {"send": "sent", "skip": "skipped", "stuck": "stuck"}[decision.verdict]
     turn.effects.append(_decided(turn, run, step.id, letter, values, decision, status))
     if status == "sent":
-        turn.state.facts.sent.append(Sent(step.letter, letter.letter.purpose, turn.now))
+        turn.state.facts.sent.append(Sent(step.letter, letter.letter.purpose, turn.now, run.number))
     run.holds = []
     return ON
 

@@ -145,6 +145,8 @@ def what_happened(definitions: Definitions, what: Happening) -> str:
             return f"finished {named('course')}"
         case "certificate_issued":
             return f"got the certificate for {named('course')}"
+        case "certificate_revoked":
+            return f"had the certificate for {named('course')} taken back"
         case "certificate_requested" | "certificate_approved":
             return f"had the certificate for {named('course')} {what.type.removeprefix('certificate_')}"
         case "tag_added" | "tag_removed":

@@ -17,7 +17,7 @@ from patient_courier.store.tables import EventRow, StudentRow, TagRow
 _EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 # What an event carries beside its own fields: the objects around it.
 _AROUND = {"module", "course", "percent_before", "by_offer"}
-_OWN_COURSE = ("enrolled", "course_help_stopped", "certificate_approved")
+_OWN_COURSE = ("enrolled", "course_help_stopped", "certificate_approved", "certificate_revoked")
 
 
 def export_school(session: Session, definitions: Definitions) -> SchoolFile:

@@ -70,9 +70,9 @@ _SMALL = union_all(
     _of(_L, literal("reading"), _L.c.letter, _L.c.opened, _L.c.clicked),
 )
 _LETTERS = (
-    _of(_D, _D.c.letter, _D.c.purpose, _D.c.at)
+    _of(_D, _D.c.letter, _D.c.purpose, _D.c.at, _D.c.run)
     .where(_D.c.recipients.is_(None), _D.c.status.in_(POSTED))
-    .order_by(_D.c.at)
+    .order_by(_D.c.at, _D.c.id)
 )
 _OPEN_RUNS = (
     select(*_R.c)

@@ -441,3 +441,73 @@ def test_runs_that_one_event_moves_are_taken_in_the_order_they_began():
     runs = [sequence("b", [later, send("b")], on("lesson_completed")), sequence("a", [later, send("a")])]
     found = play(runs, [bought("2026-03-02"), done("2026-03-03"), event("2026-03-04", "signed_in")])
     assert steps_of(found) == ["a", "b"]
+
+
+def _asked(**choices: dict) -> dict:
+    answers = [{"key": key, "label": key, **more} for key, more in choices.items()]
+    return letter("asked", "course_help", blocks=[{"kind": "answers", "question": "?", "answers": answers}])
+
+
+def _answer(at: str, answer: str) -> dict:
+    return event(at, "answered", letter="asked", answer=answer)
+
+
+def test_an_answer_changes_tags_in_turn_stops_help_and_leaves_the_run_that_asked():
+    """Section 12: tags to add, tags to remove, help; the run is left with the early leaves of the answer."""
+    asked = _asked(done={"add_tags": ["b"], "remove_tags": ["a"], "stops_help": True, "leaves": True})
+    steps = [send("asked"), wait("w", "P3D"), send("more")]
+    other = sequence("other", [wait("w", "P9D"), send("later")])
+    students = [{"key": "ana", "email": "ana@example.org", "first_name": "Ana", "news": True, "tags": ["a"]}]
+    outcome = play(
+        [sequence("s", steps), other], [bought(), _answer("2026-03-03", "done")], asked, students=students
+    )
+    assert [(x["tag"], x["change"]) for x in outcome["tags"]] == [("b", "added"), ("a", "removed")]
+    assert [(x["sequence"], x["outcome"], x["step"]) for x in outcome["runs"]] == [
+        ("s", "left", "w"),
+        ("other", "finished", None),
+    ]
+    assert [(x["letter"], x["reason"]) for x in outcome["letters"]] == [
+        ("asked", None),
+        ("later", "course_help_off"),
+    ]
+
+
+@pytest.mark.parametrize("answer", ["unknown", "done"])
+def test_an_answer_without_a_delivery_or_one_that_the_letter_has_not_does_less(answer):
+    asked = _asked(done={"add_tags": ["b"], "stops_help": True, "leaves": True})
+    steps = [wait("w", "P3D"), send("asked")]
+    outcome = play([sequence("s", steps)], [bought(), _answer("2026-03-03", answer)], asked)
+    assert [x["tag"] for x in outcome["tags"]] == (["b"] if answer == "done" else [])
+    assert posted(outcome) == [("2026-03-05T12:00:00Z", "asked", "sent")]
+
+
+def test_an_answer_belongs_to_the_newest_delivery_whatever_it_sets_going():
+    asked = _asked(again={"add_tags": ["b"], "leaves": True})
+    first = sequence("first", [send("asked"), wait("w", "P9D")])
+    second = sequence("second", [send("asked"), wait("w", "P9D")], {"on": "tag_added", "tag": "b"})
+    outcome = play(
+        [first, second], [bought(), _answer("2026-03-03", "again")], asked, until="2026-03-04T00:00:00Z"
+    )
+    assert [(x["sequence"], x["outcome"]) for x in outcome["runs"]] == [("first", "left"), ("second", "open")]
+
+
+def test_a_certificate_that_is_taken_back_is_none_and_may_be_issued_again():
+    """Section 13, with approval and without; a second taking back is no event."""
+    done = [event("2026-03-03", "lesson_completed", lesson=f"bees/l{n}") for n in (1, 2, 3)]
+    done.append(event("2026-03-03", "quiz_taken", quiz="bees/q1", score=90))
+    back = [event(f"2026-03-0{n}", "certificate_revoked", course="bees") for n in (5, 6)]
+    asks = sequence(
+        "asks", [{"id": "c", "do": "certificate", "course": "bees"}], {"on": "tag_added", "tag": "again"}
+    )
+    told = sequence(
+        "told", [send("sorry")], {"on": "certificate_revoked", "course": "bees"}, again="every_time"
+    )
+    again = event("2026-03-07", "tag_added", tag="again")
+    outcome = play([asks, told], [bought(), *done, *back, again])
+    assert [x["at"][:10] for x in outcome["certificates"]] == ["2026-03-03", "2026-03-07"]
+    assert posted(outcome) == [("2026-03-05T12:00:00Z", "sorry", "sent")]
+    course = {**COURSE, "certificate": {"approval": True}}
+    approve = [event(f"2026-03-0{n}", "certificate_approved", course="bees") for n in (4, 6, 8)]
+    outcome = play([asks], [bought(), *done, *back, again, *approve], courses=[course])
+    # The approval of 6 March has nothing to approve: what was requested is void.
+    assert [x["at"][:10] for x in outcome["certificates"]] == ["2026-03-04", "2026-03-08"]

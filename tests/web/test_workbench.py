@@ -6,6 +6,7 @@ import time
 import pytest
 
 from tests.schools import send, wait
+from tests.web.conftest import NOW
 
 DONE = {"on": "lesson_completed", "lesson": "bees/l1"}
 
@@ -255,6 +256,32 @@ def test_a_school_file_goes_out_and_comes_into_an_empty_school_only(app):
     assert app.client.post("/api/school/file", content=text).status_code == 409
     bad = app.client.post("/api/school/file", content=b'{"format": "x"}')
     assert (bad.status_code, "/format" in bad.json()["detail"]) == (422, True)
+
+
+def test_what_comes_after_an_answer(app):
+    """A page with the student's name, an address to go on to; a GET changes nothing, a second answer is a change of mind."""
+    answers = [
+        {"key": "a/b", "label": "Yes", "add_tags": ["glad"], "page": "Good, {{ student.first_name }}!{{ quiz.score }}", "url": "https://x.example/r?a=1&b=2"},
+        {"key": "no", "label": "No", "remove_tags": ["glad"], "leaves": True, "url": "https://x.example/help"},
+    ]  # fmt: skip
+    block = {"kind": "answers", "question": "Glad?", "answers": answers}
+    body = {**app.client.get("/api/letters/access").json()["body"], "blocks": [block]}
+    assert app.client.put("/api/letters/access", json=body).status_code == 200
+    wrong = {**body, "blocks": [{**block, "answers": [{**answers[0], "url": "javascript:alert(1)"}]}]}
+    assert app.client.put("/api/letters/access", json=wrong).status_code == 422
+    app.report({"type": "purchased", "at": NOW, "student": "ana", "offer": "bees-once"})
+    mail = app.client.post(f"/api/practice/mail/{app.inbox()[0]['id']}/open").json()
+    yes, no = (line.partition("/post/")[2] for line in mail["text"].splitlines() if "/post/answer/" in line)
+    assert app.client.get(f"/post/{yes}").status_code == 200
+    assert app.client.get("/api/students/ana").json()["tags"] == []
+    page = app.client.post(f"/post/{yes}").text
+    assert "Good, Ana!</p>" in page and 'href="https://x.example/r?a=1&amp;b=2"' in page
+    assert app.client.get("/api/students/ana").json()["tags"] == ["glad"]
+    onward = app.client.post(f"/post/{no}", follow_redirects=False)
+    assert (onward.status_code, onward.headers["location"]) == (303, "https://x.example/help")
+    student = app.client.get("/api/students/ana").json()
+    assert (student["tags"], student["runs"][0]["outcome"]) == ([], "left")
+    assert app.client.get("/api/deliveries").json()["total"] == 1
 
 
 @pytest.mark.parametrize("answer", ["well", "stuck"])

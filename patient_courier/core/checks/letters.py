@@ -88,6 +88,11 @@ def letter_findings(definitions: Definitions, letter: Letter) -> Iterator[Findin
         wrong = _wrong_link(url)
         if wrong:
             yield found("fault", "bad_link", f"/{place}", wrong)
+    for place, choice in letter.answers():
+        both = [tag for tag in choice.add_tags if tag in choice.remove_tags]
+        if both:
+            sentence = f"The answer “{choice.label}” puts the tag “{both[0]}” on and takes it off. Keep one of the two."
+            yield found("fault", "tag_both_ways", f"/{place}", sentence)
     if letter.purpose == "service" and _sells(letter):
         mend = Mend(
             "Make it a news letter",

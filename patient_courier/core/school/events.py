@@ -96,7 +96,7 @@ class Answered(EventBase):
 
 
 class CourseEvent(EventBase):
-    type: Literal["course_help_stopped", "certificate_approved"]
+    type: Literal["course_help_stopped", "certificate_approved", "certificate_revoked"]
     course: KeyText
 
 
@@ -187,6 +187,7 @@ class OnCourse(MatcherBase):
         "certificate_issued",
         "certificate_requested",
         "certificate_approved",
+        "certificate_revoked",
         "course_help_stopped",
     ]
     course: str | None = None

@@ -37,11 +37,20 @@ class DividerBlock(Model):
 
 
 class Choice(Model):
-    """One answer a student can give by clicking: its key, its label and what it does."""
+    """One answer a student can give by clicking: its key, its label and what it does.
+
+    ``stops_help`` stops help with the course the letter is about, ``leaves`` takes the student out of the run that
+    sent it. ``page`` is what they see afterwards, ``url`` a web address to go on to.
+    """
 
     key: Key
     label: Line
     add_tags: list[TagName] = []
+    remove_tags: list[TagName] = []
+    stops_help: bool = False
+    leaves: bool = False
+    page: Text | None = None
+    url: Annotated[Line, Field(max_length=2000)] | None = None
 
 
 class AnswersBlock(Model):
@@ -65,6 +74,15 @@ class Letter(Model):
     preheader: Line = ""
     blocks: list[Block] = []
     min_gap: SpanField | None = None
+
+    def answers(self) -> list[tuple[str, Choice]]:
+        """Every answer the letter has, as (place below the letter, answer), in reading order."""
+        return [
+            (f"blocks/{number}/answers/{at}", choice)
+            for number, block in enumerate(self.blocks)
+            if isinstance(block, AnswersBlock)
+            for at, choice in enumerate(block.answers)
+        ]
 
     def texts(self) -> list[tuple[str, str]]:
         """Every text that may hold merge fields, as (place below the letter, text), in reading order."""

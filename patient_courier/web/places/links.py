@@ -5,8 +5,8 @@ from __future__ import annotations
 from html import escape
 from typing import Annotated
 
-from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse
+from fastapi import APIRouter, Form, Response
+from fastapi.responses import HTMLResponse, RedirectResponse
 from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
@@ -18,6 +18,7 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import take_events
 from patient_courier.post.message import render
 from patient_courier.store import log
+from patient_courier.store.answers import after_answer
 from patient_courier.store.log import Logged
 from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
@@ -156,7 +157,7 @@ def answer_page(token: str, answer: str, post: ThePost, session: Reading) -> HTM
 
 
 @router.post("/answer/{token}/{answer:path}")
-def give_answer(token: str, answer: str, post: ThePost, session: Writing) -> HTMLResponse:
+def give_answer(token: str, answer: str, post: ThePost, session: Writing) -> Response:
     """Takes the answer in, as often as the student changes their mind."""
     found = _find(post, session, token)
     label = _answer_label(post, session, found[0], answer) if found else None
@@ -165,9 +166,16 @@ def give_answer(token: str, answer: str, post: ThePost, session: Writing) -> HTM
     row, student = found
     now = read_clock(session).now
     body = {"type": "answered", "student": student.key, "at": now, "letter": row.letter, "answer": answer}
-    take_events(session, definitions_in(post, session), [Answered.model_validate(body)], now)
-    name = escape(definitions_in(post, session).school.sender.name or "We")
-    return _page(post, session, "Thank you", f"<p>{name} got your answer: “{escape(label)}”.</p>")
+    definitions = definitions_in(post, session)
+    after = after_answer(session, definitions, row, answer)
+    take_events(session, definitions, [Answered.model_validate(body)], now)
+    if after.url and not after.page:
+        return RedirectResponse(after.url, status_code=303)
+    name = escape(definitions.school.sender.name or "We")
+    said = f"<p>{escape(after.page)}</p>".replace("\n", "<br>") if after.page else ""
+    said = said or f"<p>{name} got your answer: “{escape(label)}”.</p>"
+    onward = f'<p><a href="{escape(after.url)}">Go on</a></p>' if after.url else ""
+    return _page(post, session, "Thank you", said + onward)
 
 
 def _answer_label(post: Post, session: Session, row: Logged, answer: str) -> str | None:

@@ -55,6 +55,20 @@ def approve_certificate(key: str, course: str, user: SignedIn, post: ThePost, se
     return _take(session, post, key, [CourseEvent.model_validate(body)])
 
 
+@router.post("/{key}/certificates/{course}/revoke")
+def revoke_certificate(key: str, course: str, user: SignedIn, post: ThePost, session: Writing) -> StudentOut:
+    """Take an issued certificate back; what was requested before is void with it."""
+    person = find_student(session, key)
+    definitions = definitions_in(post, session)
+    known_course(definitions, course)
+    found = load_states(session, [person.id], definitions)[person.id].facts.certificates.get(course)
+    if found is None or found.issued is None:
+        raise HTTPException(409, "This student has no certificate of this course.")
+    now = read_clock(session).now
+    body = {"type": "certificate_revoked", "student": key, "at": now, "course": course}
+    return _take(session, post, key, [CourseEvent.model_validate(body)])
+
+
 @router.post("/{key}/address-works")
 def address_works(key: str, user: SignedIn, post: ThePost, session: Writing) -> StudentOut:
     """Lift a bounce: the owner knows that letters arrive there."""

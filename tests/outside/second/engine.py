@@ -155,7 +155,8 @@ class Second:
             self.happen(student, one, one.pop("known", False))
         still = lambda: [run for run in there if run.outcome == "open"]  # noqa: E731
         for run in still():
-            if any(picks(matcher, event, run.subject) for matcher in run.sequence.get("leaves", [])):
+            leaves = run.sequence.get("leaves", [])
+            if run is event.get("leaving") or any(picks(matcher, event, run.subject) for matcher in leaves):
                 run.end("left")
         for run in still():
             self.jump(run, event)
@@ -306,11 +307,29 @@ class Second:
         elif kind == "answered":
             blocks = self.school.letters[event["letter"]]["blocks"]
             answers = [a for block in blocks for a in block.get("answers", []) if a["key"] == event["answer"]]
-            return [{"type": "tag_added", "tag": tag} for a in answers for tag in a["add_tags"]]
+            found = []
+            for a in answers:
+                run = facts.sent_by.get(event["letter"])
+                found += [{"type": "tag_added", "tag": tag} for tag in a.get("add_tags", [])]
+                found += [{"type": "tag_removed", "tag": tag} for tag in a.get("remove_tags", [])]
+                if a.get("stops_help") and run and run.subject.get("course"):
+                    found.append(
+                        {"type": "course_help_stopped", "course": run.subject["course"], "by": "answer"}
+                    )
+                if a.get("leaves"):
+                    event["leaving"] = run
+            return found
         elif kind == "news_stopped":
             facts.news = False
         elif kind == "course_help_stopped":
+            if event.pop("by", None) and course in facts.no_help:
+                return None
             facts.no_help.add(course)
+        elif kind == "certificate_revoked":
+            if course not in facts.issued:
+                return None
+            facts.issued.discard(course)
+            facts.requested.discard(course)
         elif kind == "bounced":
             facts.bounced = facts.bounced or event["hard"]
         elif kind == "complained":

@@ -106,6 +106,7 @@ class Run:
         status = "skipped" if reason else "stuck" if blank else "sent"
         if status == "sent":
             self.facts.sent.append((now, letter["key"]))
+            self.facts.sent_by[letter["key"]] = self
         self.put(step, letter, status, reason or (f"blank_field: {blank}" if blank else None), held)
 
     def do_tell(self, step: Plain, inside: bool) -> Iterator[datetime | None]:

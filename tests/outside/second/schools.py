@@ -45,8 +45,8 @@ def _letter(
 def _answers() -> Plain:
     found = _letter("asked", "course_help", "How is it going?")
     answers = [
-        {"key": "yes", "label": "Yes", "add_tags": ["keen", "slow"]},
-        {"key": "no", "label": "No", "add_tags": []},
+        {"key": "yes", "label": "Yes", "add_tags": ["keen", "slow"], "remove_tags": ["vip"]},
+        {"key": "no", "label": "No", "remove_tags": ["keen"], "stops_help": True, "leaves": True},
     ]
     return {**found, "blocks": [{"kind": "answers", "question": "Well?", "answers": answers}]}
 
@@ -89,7 +89,7 @@ class Maker:
         kind = self.one(
             ["enrolled", "enrolled", "purchased", "refunded", "lesson_started", "lesson_completed", "lesson_completed",
              "lesson_watched", "quiz_taken", "quiz_passed", "quiz_failed", "module_completed", "course_completed",
-             "certificate_issued", "certificate_requested", "certificate_approved", "signed_in", "signed_up",
+             "certificate_issued", "certificate_requested", "certificate_approved", "certificate_revoked", "signed_in", "signed_up",
              "letter_opened", "link_clicked", "answered", "tag_added", "tag_added", "tag_removed", "news_stopped",
              "bounced", "complained", "course_help_stopped"]
         )  # fmt: skip
@@ -251,7 +251,7 @@ class Maker:
         kind = self.one(
             ["purchased"] * 3 + ["refunded", "enrolled", "enrolled"] + ["lesson_completed"] * 5 + ["lesson_started"]
             + ["lesson_watched"] * 2 + ["quiz_taken"] * 3 + ["signed_in", "signed_up", "letter_opened", "link_clicked"]
-            + ["answered", "tag_added", "tag_added", "tag_removed", "certificate_approved", "rare", "rare", "rare"]
+            + ["answered", "tag_added", "tag_added", "tag_removed", "certificate_approved", "certificate_revoked", "answered", "rare", "rare", "rare"]
         )  # fmt: skip
         if kind == "rare":
             kind = self.one(
@@ -268,6 +268,7 @@ class Maker:
             "link_clicked": {"letter": "help", "link": self.one(["a", "b"])},
             "answered": {"letter": self.one(["asked", "help"]), "answer": self.one(["yes", "no"])},
             "certificate_approved": {"course": self.one(COURSES)},
+            "certificate_revoked": {"course": self.one(COURSES)},
             "course_help_stopped": {"course": self.one(COURSES)},
             "bounced": {"hard": self.may(0.5)},
         }.get(kind, {})

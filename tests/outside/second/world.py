@@ -86,6 +86,7 @@ class Facts:
         self.bounced = self.complained = False
         self.touched: dict[tuple[str, str], datetime] = {}  # ("opened" | "clicked", letter)
         self.sent: list[tuple[datetime, str]] = []
+        self.sent_by: dict[str, Any] = {}  # a letter: the run that sent it last
         self.first: datetime | None = None
 
     def status(self, course: str) -> str | None:

@@ -42,7 +42,7 @@ export type Block =
   | { kind: "button"; label: string; url: string }
   | { kind: "picture"; url: string; alt: string; link: string | null }
   | { kind: "divider" }
-  | { kind: "answers"; question: string; answers: { key: string; label: string; add_tags: string[] }[] };
+  | { kind: "answers"; question: string; answers: { key: string; label: string; add_tags?: string[]; remove_tags?: string[]; stops_help?: boolean; leaves?: boolean; page?: string | null; url?: string | null }[] };
 
 export interface Letter {
   key: string;

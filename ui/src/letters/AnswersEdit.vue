@@ -7,6 +7,7 @@ import type { Api } from "../api/client";
 import type { Block } from "../api/school-file";
 import { useThings } from "../api/things";
 import { freeKey } from "../parts/keys";
+import AnswerDoes from "./AnswerDoes.vue";
 import FieldText from "./FieldText.vue";
 
 type Answers = Extract<Block, { kind: "answers" }>;
@@ -15,7 +16,7 @@ const block = defineModel<Answers>({ required: true });
 defineProps<{ fields: Api["MergeFieldOut"][] }>();
 const { options } = useThings();
 const change = (at: number, fields: Partial<Answers["answers"][number]>) => (block.value = { ...block.value, answers: block.value.answers.map((one, index) => (index === at ? { ...one, ...fields } : one)) });
-const add = () => (block.value = { ...block.value, answers: [...block.value.answers, { key: freeKey("answer", block.value.answers.map((one) => one.key)), label: "", add_tags: [] }] });
+const add = () => (block.value = { ...block.value, answers: [...block.value.answers, { key: freeKey("answer", block.value.answers.map((one) => one.key)), label: "", add_tags: [], remove_tags: [], stops_help: false, leaves: false, page: null, url: null }] });
 </script>
 
 <template>
@@ -25,6 +26,7 @@ const add = () => (block.value = { ...block.value, answers: [...block.value.answ
       <Input :value="one.label" :aria-label="`Answer ${at + 1}`" placeholder="what the student clicks" @change="(e: Event) => change(at, { label: (e.target as HTMLInputElement).value })" />
       <Select mode="tags" :value="one.add_tags" :options="options.tag" v-named="`Tags for answer ${at + 1}`" placeholder="adds no tag" @change="(tags) => change(at, { add_tags: tags as string[] })" />
       <Button size="small" type="text" :disabled="block.answers.length < 2" @click="block = { ...block, answers: block.answers.filter((_, index) => index !== at) }">Remove</Button>
+      <AnswerDoes :model-value="one" :number="at + 1" class="more" @update:model-value="(now) => change(at, now)" />
     </div>
     <Button size="small" @click="add">Add an answer</Button>
   </div>
@@ -32,4 +34,5 @@ const add = () => (block.value = { ...block.value, answers: [...block.value.answ
 
 <style scoped>
 .answers { display: flex; flex-direction: column; gap: 7px; align-items: stretch; } .one { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr) auto; gap: 8px; align-items: center; } .answers > .ant-btn { align-self: flex-start; }
+.more { grid-column: 1 / -1; }
 </style>

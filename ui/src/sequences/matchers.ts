@@ -44,6 +44,7 @@ export const MATCHERS: MatcherKind[] = [
   { value: "certificate_issued", label: "gets a certificate", group: "Certificate", selectors: [course] },
   { value: "certificate_requested", label: "has a certificate to approve", group: "Certificate", selectors: [course] },
   { value: "certificate_approved", label: "has a certificate approved", group: "Certificate", selectors: [course] },
+  { value: "certificate_revoked", label: "has a certificate taken back", group: "Certificate", selectors: [course] },
   { value: "tag_added", label: "gets a tag", group: "Tags", selectors: [tag] },
   { value: "tag_removed", label: "loses a tag", group: "Tags", selectors: [tag] },
   { value: "answered", label: "answers a letter", group: "Post", selectors: [letter, { name: "answer", kind: "answer", any: "any answer" }] },

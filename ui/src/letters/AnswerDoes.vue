@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import Checkbox from "ant-design-vue/es/checkbox";
+import Input from "ant-design-vue/es/input";
+import Select from "ant-design-vue/es/select";
+import { computed } from "vue";
+
+import type { Block } from "../api/school-file";
+import { useThings } from "../api/things";
+
+type Answer = Extract<Block, { kind: "answers" }>["answers"][number];
+/** What one answer does beside being recorded: said in words, opened to change it. */
+const answer = defineModel<Answer>({ required: true });
+defineProps<{ number: number }>();
+const { options } = useThings();
+const set = (fields: Partial<Answer>) => (answer.value = { ...answer.value, ...fields });
+const typed = (event: Event) => (event.target as HTMLInputElement).value.trim() || null;
+/** What an answer does, in words. */
+const does = computed(() => {
+  const one = answer.value;
+  const found = [
+    ...(one.add_tags?.length ? [`puts on ${one.add_tags.join(", ")}`] : []),
+    ...(one.remove_tags?.length ? [`takes off ${one.remove_tags.join(", ")}`] : []),
+    ...(one.stops_help ? ["stops help with this course"] : []),
+    ...(one.leaves ? ["takes the student out of the sequence"] : []),
+    ...(one.page ? ["shows a page of its own"] : []),
+    ...(one.url ? ["goes on to a web page"] : []),
+  ];
+  return found.length ? `This answer ${found.join(", ")}` : "This answer is recorded, and nothing else";
+});
+</script>
+
+<template>
+  <details>
+    <summary>{{ does }}</summary>
+    <label>Takes off the tags<Select mode="tags" :value="answer.remove_tags ?? []" :options="options.tag" v-named="`Tags that answer ${number} takes off`" placeholder="takes off no tag" @change="(tags) => set({ remove_tags: tags as string[] })" /></label>
+    <Checkbox :checked="answer.stops_help ?? false" @change="(event) => set({ stops_help: event.target.checked })">Stops help with this course</Checkbox>
+    <Checkbox :checked="answer.leaves ?? false" @change="(event) => set({ leaves: event.target.checked })">Takes the student out of the sequence</Checkbox>
+    <label>What the student sees afterwards<textarea :value="answer.page ?? ''" rows="2" :aria-label="`Page after answer ${number}`" placeholder="Thank you, and what comes next" @change="(event: Event) => set({ page: typed(event) })"></textarea></label>
+    <label>and where they can go on to<Input :value="answer.url ?? ''" :aria-label="`Address after answer ${number}`" placeholder="nowhere, or a web address" @change="(event: Event) => set({ url: typed(event) })" /></label>
+  </details>
+</template>
+
+<style scoped>
+details { padding: 0 0 6px 4px; } summary { cursor: pointer; color: var(--soft); font-size: 13px; } details[open] { display: flex; flex-direction: column; gap: 8px; } details[open] summary { margin-bottom: 6px; }
+label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } .ant-checkbox-wrapper { margin: 0; }
+textarea { border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; color: var(--ink); background: #fff; font: inherit; resize: vertical; }
+</style>
