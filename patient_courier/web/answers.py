@@ -15,10 +15,10 @@ class Said(BaseModel):
 
 
 Answers = dict[int | str, dict[str, Any]]
-SAID_401: Answers = {401: {"model": Said}}
 # What any route for somebody who is signed in may answer beside what it is for.
 SIGNED_IN: Answers = {
-    status: {"model": Said} for status in (400, 401, 403, 404, 408, 409, 413, 414, 422, 429, 503)
+    "4XX": {"model": Said, "description": "Refused, with what to do"},
+    503: {"model": Said, "description": "Too much at the moment; Retry-After says when to come again"},
 }
 
 

@@ -83,7 +83,7 @@ class School(Model):
     timezone: Zone
     sender: Sender
     reply_to: Email | None = None
-    postal_address: Text = ""
+    postal_address: Annotated[Text, Field(max_length=2000)] = ""
     login_url: Url | None = None
     posting_hours: PostingHours | None = None
     daily_limit: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
@@ -123,7 +123,7 @@ class CertificateRule(Model):
 class Course(Model):
     key: InnerKey
     title: Title
-    summary: Text = ""
+    summary: Annotated[Text, Field(max_length=20_000)] = ""
     url: Url | None = None
     review_url: Url | None = None
     access: SpanField | None = None

@@ -16,7 +16,7 @@ class TextBlock(Model):
     """Running text: simple HTML with merge fields."""
 
     kind: Literal["text"]
-    html: Text
+    html: Annotated[Text, Field(max_length=500_000)]
 
 
 class ButtonBlock(Model):
@@ -49,7 +49,7 @@ class Choice(Model):
     remove_tags: list[TagName] = []
     stops_help: bool = False
     leaves: bool = False
-    page: Text | None = None
+    page: Annotated[Text, Field(max_length=20_000)] | None = None
     url: Annotated[Line, Field(max_length=2000)] | None = None
 
 
@@ -57,7 +57,7 @@ class AnswersBlock(Model):
     """Answer links: each records the student's choice as an ``answered`` event."""
 
     kind: Literal["answers"]
-    question: Text = ""
+    question: Annotated[Text, Field(max_length=20_000)] = ""
     answers: Annotated[list[Choice], Field(min_length=1)]
 
 
@@ -70,8 +70,8 @@ class Letter(Model):
     key: Key
     name: Line = ""
     purpose: Purpose
-    subject: Line
-    preheader: Line = ""
+    subject: Annotated[Line, Field(max_length=2000)]
+    preheader: Annotated[Line, Field(max_length=2000)] = ""
     blocks: list[Block] = []
     min_gap: SpanField | None = None
 

@@ -18,7 +18,6 @@ from patient_courier.store.users import (
     set_password,
     user_of_session,
 )
-from patient_courier.web.answers import SAID_401, Said
 from patient_courier.web.context import Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.sign_in import (
     Passwords,
@@ -52,7 +51,7 @@ class SessionOut(BaseModel):
     practice: bool
 
 
-@router.get("/session", responses=SAID_401)
+@router.get("/session")
 def get_session(request: Request, response: Response, post: ThePost) -> SessionOut:
     """Who is signed in. The demo signs its owner in by itself."""
     token = token_of(request)
@@ -69,7 +68,7 @@ def get_session(request: Request, response: Response, post: ThePost) -> SessionO
         return _begin(session, post, user, response)
 
 
-@router.post("/session", responses=SAID_401 | {429: {"model": Said}})
+@router.post("/session")
 async def sign_in(body: SignIn, request: Request, response: Response, post: ThePost) -> SessionOut:
     passwords: Passwords = request.app.state.passwords
     place = request.client.host if request.client else ""
@@ -99,7 +98,7 @@ def sign_out(user: SignedIn, request: Request, response: Response, session: Writ
     clear_cookie(response)
 
 
-@router.put("/session/password", responses={401: {"model": Said}, 422: {"model": Said}, 429: {"model": Said}})
+@router.put("/session/password")
 async def change_password(
     body: NewPassword, user: SignedIn, request: Request, response: Response, post: ThePost
 ) -> SessionOut:

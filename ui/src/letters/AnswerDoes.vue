@@ -32,16 +32,18 @@ const does = computed(() => {
 <template>
   <details>
     <summary>{{ does }}</summary>
+    <div class="inside">
     <label>Takes off the tags<Select mode="tags" :value="answer.remove_tags ?? []" :options="options.tag" v-named="`Tags that answer ${number} takes off`" placeholder="takes off no tag" @change="(tags) => set({ remove_tags: tags as string[] })" /></label>
     <Checkbox :checked="answer.stops_help ?? false" @change="(event) => set({ stops_help: event.target.checked })">Stops help with this course</Checkbox>
     <Checkbox :checked="answer.leaves ?? false" @change="(event) => set({ leaves: event.target.checked })">Takes the student out of the sequence</Checkbox>
     <label>What the student sees afterwards<textarea :value="answer.page ?? ''" rows="2" :aria-label="`Page after answer ${number}`" placeholder="Thank you, and what comes next" @change="(event: Event) => set({ page: typed(event) })"></textarea></label>
     <label>and where they can go on to<Input :value="answer.url ?? ''" :aria-label="`Address after answer ${number}`" placeholder="nowhere, or a web address" @change="(event: Event) => set({ url: typed(event) })" /></label>
+    </div>
   </details>
 </template>
 
 <style scoped>
-details { padding: 0 0 6px 4px; } summary { cursor: pointer; color: var(--soft); font-size: 13px; } details[open] { display: flex; flex-direction: column; gap: 8px; } details[open] summary { margin-bottom: 6px; }
+details { padding: 0 0 6px 4px; } summary { cursor: pointer; color: var(--soft); font-size: 13px; } .inside { display: flex; flex-direction: column; gap: 9px; padding: 8px 0 4px; }
 label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } .ant-checkbox-wrapper { margin: 0; }
 textarea { border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; color: var(--ink); background: #fff; font: inherit; resize: vertical; }
 </style>
