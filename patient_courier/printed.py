@@ -10,7 +10,7 @@ from rich.text import Text
 from whenever import Instant
 
 from patient_courier.core import calendar, words
-from patient_courier.core.checks import Lacking, school_findings
+from patient_courier.core.checks import Lacking, broadcast_findings, school_findings
 from patient_courier.core.effects import CertificateIssued, LetterDecided, Noted, TagChanged
 from patient_courier.core.rehearsal import SHOWN, Outcome, definitions_of
 from patient_courier.core.school.file import SchoolFile
@@ -47,7 +47,14 @@ def lacking_in(file: SchoolFile) -> Lacking:
 
 def print_findings(console: Console, file: SchoolFile) -> None:
     """The findings of the checks, faults first; nothing when there are none."""
-    found = school_findings(definitions_of(file), lacking_in(file))
+    definitions = definitions_of(file)
+    posted = {broadcast.letter for broadcast in file.broadcasts}
+    found = [
+        x
+        for x in school_findings(definitions, lacking_in(file))
+        if x.code != "unused_letter" or x.letter not in posted
+    ]
+    found += [x for broadcast in file.broadcasts for x in broadcast_findings(definitions, broadcast)]
     if not found:
         return
     console.print(Text("Checks", style="bold"))

@@ -2,7 +2,8 @@
 
 The order at one instant is the key of the queue:
 ``(moment, kind, order, ...)``. Events come first, in the order they came; then
-what the clock brings, by student; then due runs, in the order they began.
+what the clock brings, by student; then due runs, in the order they began;
+broadcasts last.
 Rehearsals and the live dispatcher both run on this.
 """
 
@@ -16,15 +17,20 @@ from itertools import count
 
 from whenever import Instant
 
+from patient_courier.core.broadcasting import Posting, ask, draw_up, is_inside, start_of
 from patient_courier.core.clock_events import ClockEvent, clock_events, next_clock_event
-from patient_courier.core.effects import Effect, Warned
+from patient_courier.core.effects import BroadcastStarted, Effect, Warned
 from patient_courier.core.engine import Engine
+from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import EventBase
 from patient_courier.core.state import Run, StudentState
 
-EVENT, CLOCK, RUN = range(3)
+EVENT, CLOCK, RUN, BROADCAST = range(4)
+# Broadcasts of one instant go one after the other, each with its list first, then its letters in the order of the list.
+_WITHIN_A_BROADCAST = 10**9
 # Moment, kind, order among its kind; then a number that settles the rest and keeps what follows from being compared.
-Entry = tuple[Instant, int, int, int, StudentState, Run | EventBase | None]
+Item = Run | EventBase | Broadcast | Posting | None
+Entry = tuple[Instant, int, int, int, StudentState | None, Item]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +64,10 @@ class Agenda:
         self._limits = limits
         self._wakings: Counter[int] = Counter()
         self._woken = 0
+        self._everyone: list[StudentState] = []
+        self._broadcast_order: dict[str, int] = {}
+        # Letters of broadcasts that wait for their student to come out of a sequence, by student.
+        self._kept_back: dict[str, list[Posting]] = {}
         self.cut_short = False
 
     def add_student(self, state: StudentState) -> None:
@@ -71,6 +81,15 @@ class Agenda:
         """Put down events that arrive at their own time."""
         for state, event in events:
             self._push(event.at, EVENT, 0, state, event)
+
+    def add_broadcasts(self, broadcasts: Iterable[Broadcast], everyone: Iterable[StudentState]) -> None:
+        """Put down the scheduled broadcasts, in their order, for all students of the school in theirs."""
+        self._everyone = list(everyone)
+        for order, broadcast in enumerate(broadcasts):
+            self._broadcast_order[broadcast.key] = order
+            if broadcast.status == "scheduled":
+                start = start_of(broadcast, self._engine.definitions.school.timezone)
+                self._push(start, BROADCAST, order * _WITHIN_A_BROADCAST, None, broadcast)
 
     def take_message(
         self, message: Collection[tuple[StudentState, EventBase]], people: Collection[StudentState]
@@ -124,6 +143,13 @@ class Agenda:
         self._forget(entry)
         moment, kind, _, _, state, item = entry
         self.now = max(self.now, moment)
+        if isinstance(item, Broadcast):
+            self._draw_up(item)
+            return
+        if isinstance(item, Posting):
+            self._ask(item)
+            return
+        assert state is not None
         if kind == EVENT:
             assert isinstance(item, EventBase)
             effects = self._engine.take(state, item, self.now)
@@ -135,8 +161,40 @@ class Agenda:
                 return
             effects = self._engine.wake(state, item, self.now)
         self._settle(state, effects)
+        self._let_out(state)
         if kind != RUN:  # waking a run changes nothing that the clock goes by
             self._plan_clock(state)
+
+    def _draw_up(self, broadcast: Broadcast) -> None:
+        found = draw_up(self._engine.definitions, broadcast, self._everyone, self.now)
+        self._out(BroadcastStarted(self.now, broadcast.key, len(found)))
+        for posting in found:
+            self._plan_posting(posting)
+
+    def _ask(self, posting: Posting) -> None:
+        letter = ask(self._engine.definitions, posting, self.now)
+        kept = self._kept_back.setdefault(posting.state.student.key, [])
+        if posting in kept:
+            kept.remove(posting)
+        if letter is not None:
+            self._out(letter)
+            return
+        if posting.inside_since is not None:
+            kept.append(posting)
+        self._plan_posting(posting)
+
+    def _plan_posting(self, posting: Posting) -> None:
+        if posting.due is not None:
+            order = self._broadcast_order[posting.broadcast.key] * _WITHIN_A_BROADCAST + posting.number + 1
+            self._push(posting.due, BROADCAST, order, posting.state, posting)
+
+    def _let_out(self, state: StudentState) -> None:
+        """Letters that waited for the student to come out are asked again now, when broadcasts have their turn."""
+        kept = self._kept_back.get(state.student.key)
+        if kept and not is_inside(self._engine.definitions, state):
+            for posting in kept:
+                posting.due = self.now
+                self._plan_posting(posting)
 
     def _settle(self, state: StudentState, effects: list[Effect]) -> None:
         """Hand on what came of a step, and put down when the runs that it moved go on."""
@@ -166,13 +224,17 @@ class Agenda:
         """Whether an entry still stands: runs move on and clock moments shift after they were put down."""
         moment, kind, _, _, state, item = entry
         if kind == CLOCK:
-            return state.clock_due == moment
+            return state is not None and state.clock_due == moment
+        if isinstance(item, Posting):
+            return not item.done and item.due == moment
+        if isinstance(item, Broadcast):
+            return True
         return kind == EVENT or (isinstance(item, Run) and item.is_open and item.due == moment)
 
     @staticmethod
     def _forget(entry: Entry) -> None:
         moment, kind, _, _, state, item = entry
-        if kind == CLOCK and state.clock_due == moment:
+        if kind == CLOCK and state is not None and state.clock_due == moment:
             state.clock_due = None
         elif isinstance(item, Run) and item.planned == moment:
             item.planned = None
@@ -192,7 +254,5 @@ class Agenda:
             self._push(due, CLOCK, state.order, state, None)
         state.clock_due = due
 
-    def _push(
-        self, moment: Instant, kind: int, order: int, state: StudentState, item: Run | EventBase | None
-    ) -> None:
+    def _push(self, moment: Instant, kind: int, order: int, state: StudentState | None, item: Item) -> None:
         heappush(self._queue, (moment, kind, order, next(self._entries), state, item))

@@ -75,7 +75,7 @@ def answered(definitions: Definitions, state: StudentState, what: Happening) -> 
         return Answered()
     sent = next((one for one in reversed(state.facts.sent) if one.letter == letter), None)
     run = next((run for run in state.runs if sent and run.number == sent.run), None)
-    course = run.subject.get("course") if run and run.subject else None
+    course = run.subject.get("course") if run and run.subject else sent.course if sent else None
     return Answered(choices[0], run.number if run else None, course)
 
 

@@ -49,7 +49,17 @@ class LetterDecided:
     holds: tuple[Hold, ...]
     values: dict[str, Value]
     to: str | tuple[str, ...] | None = None
+    broadcast: str | None = None  # the key of the broadcast it belongs to, instead of a run
     story: int = 0  # how many entries of the run's trail belong to this letter's story
+
+
+@dataclass(frozen=True, slots=True)
+class BroadcastStarted:
+    """The list of a broadcast was drawn up; ``recipients`` are all on it, with those that guards refuse later."""
+
+    at: Instant
+    broadcast: str
+    recipients: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,4 +109,6 @@ class Warned:
     text: str
 
 
-Effect = Noted | LetterDecided | TagChanged | CertificateIssued | CallMade | NotBegun | Warned
+Effect = (
+    Noted | LetterDecided | BroadcastStarted | TagChanged | CertificateIssued | CallMade | NotBegun | Warned
+)

@@ -53,12 +53,13 @@ class Certificate:
 
 @dataclass(frozen=True, slots=True)
 class Sent:
-    """A letter to the student that was sent, and the run that sent it."""
+    """A letter to the student that was sent, by a run or by a broadcast about ``course``."""
 
     letter: str
     purpose: str
     at: Instant
     run: int | None = None
+    course: str | None = None
 
 
 @dataclass(slots=True)

@@ -10,6 +10,7 @@ from patient_courier.core import calendar
 from patient_courier.core.definitions import Definitions, Plan, ReadyLetter
 from patient_courier.core.fields import Source, value
 from patient_courier.core.merge import Value, one_line
+from patient_courier.core.school.values import PostingHours
 from patient_courier.core.state import Run, StudentState
 
 _LIMITED = ("course_help", "news")
@@ -44,10 +45,9 @@ def blank_field(letter: ReadyLetter, values: dict[str, Value], zone: str) -> Dec
     return None
 
 
-def refusal(letter: ReadyLetter, state: StudentState, run: Run, now: Instant) -> Decision | None:
-    """The first reason not to send this letter to this student at all."""
+def refusal(letter: ReadyLetter, state: StudentState, course: str | None, now: Instant) -> Decision | None:
+    """The first reason not to send this letter, about a course or none, to this student at all."""
     facts, purpose = state.facts, letter.letter.purpose
-    course = run.subject.get("course") if run.subject else None
     if facts.bounced:
         return Decision("skip", "address_bounced")
     if facts.complained:
@@ -95,9 +95,15 @@ def hold(
     return Decision("hold", "daily_limit", hours.next_opening(now, not_before=tomorrow))
 
 
-def hours_for(definitions: Definitions, plan: Plan, state: StudentState) -> calendar.OpenHours | None:
-    """The posting hours a sequence keeps for this student; None is always open."""
-    own = plan.sequence.posting_hours
+def course_of(run: Run) -> str | None:
+    """The course a run is about."""
+    return run.subject.get("course") if run.subject else None
+
+
+def hours_of(
+    definitions: Definitions, own: str | PostingHours | None, state: StudentState
+) -> calendar.OpenHours | None:
+    """The posting hours that a sequence or a broadcast keeps for this student; None is always open."""
     hours = definitions.school.posting_hours if own == "school" else own
     if hours is None or isinstance(hours, str):
         return None
@@ -116,8 +122,14 @@ def decide(
 ) -> Decision:
     """Ask all guards in their order: refusals, the text, holds."""
     return (
-        refusal(letter, state, run, now)
+        refusal(letter, state, course_of(run), now)
         or blank_field(letter, values, state.zone)
-        or hold(letter, state, hours_for(definitions, plan, state), definitions.school.daily_limit, now)
+        or hold(
+            letter,
+            state,
+            hours_of(definitions, plan.sequence.posting_hours, state),
+            definitions.school.daily_limit,
+            now,
+        )
         or Decision("send")
     )

@@ -10,6 +10,7 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.merge import Template, TemplateError
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school import sequences as s
+from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.courses import Course, check_email, check_web_address
 from patient_courier.core.school.events import EventBase, MatcherBase
 from patient_courier.core.school.file import SchoolFile
@@ -101,6 +102,11 @@ def faults(file: SchoolFile) -> list[Fault]:
         ),
         *(
             fault
+            for index, found in enumerate(file.broadcasts)
+            for fault in broadcast_faults(f"/broadcasts/{index}", found, known)
+        ),
+        *(
+            fault
             for index, event in enumerate(file.events)
             for fault in event_faults(f"/events/{index}", event, known)
         ),
@@ -136,6 +142,7 @@ def _doubled_keys(file: SchoolFile) -> Iterator[Fault]:
     yield from _doubled("/offers", (x.key for x in file.offers), "offer")
     yield from _doubled("/letters", (x.key for x in file.letters), "letter")
     yield from _doubled("/sequences", (x.key for x in file.sequences), "sequence")
+    yield from _doubled("/broadcasts", (x.key for x in file.broadcasts), "broadcast")
     yield from _doubled("/students", (x.key for x in file.students), "student")
 
 
@@ -155,6 +162,16 @@ def _offers(file: SchoolFile, known: Known) -> Iterator[Fault]:
     for index, offer in enumerate(file.offers):
         for number, course in enumerate(offer.courses):
             yield from known.missing(f"/offers/{index}/courses/{number}", "course", course)
+
+
+def broadcast_faults(pointer: str, broadcast: Broadcast, known: Known) -> Iterator[Fault]:
+    """What a broadcast names that the school does not have."""
+    yield from known.missing(f"{pointer}/letter", "letter", broadcast.letter)
+    yield from known.missing(f"{pointer}/course", "course", broadcast.course)
+    for index, student in enumerate(broadcast.without):
+        yield from known.missing(f"{pointer}/without/{index}", "student", student)
+    if broadcast.to is not None:
+        yield from condition_faults(f"{pointer}/to", broadcast.to, known)
 
 
 def letter_faults(pointer: str, letter: Letter) -> Iterator[Fault]:

@@ -9,9 +9,11 @@ from whenever import Instant
 
 from patient_courier.core import calendar
 from patient_courier.core.agenda import Agenda, Limits
+from patient_courier.core.broadcasting import start_of
 from patient_courier.core.definitions import Definitions, Plan, ready
 from patient_courier.core.duration import Duration
 from patient_courier.core.effects import (
+    BroadcastStarted,
     CertificateIssued,
     Effect,
     LetterDecided,
@@ -24,7 +26,7 @@ from patient_courier.core.school.events import Event, TagEvent
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import local_text, moment_text
 from patient_courier.core.state import Hold, StudentState, new_state
-from patient_courier.core.story import not_begun, story
+from patient_courier.core.story import broadcast_story, not_begun, story
 
 LONGEST = Duration(months=24)
 SHOWN = ("sent", "skipped", "stuck")
@@ -45,6 +47,7 @@ class Outcome:
     tags: list[TagChanged] = field(default_factory=list)
     certificates: list[CertificateIssued] = field(default_factory=list)
     not_begun: list[NotBegun] = field(default_factory=list)
+    broadcasts: list[BroadcastStarted] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
 
     def note(self, effect: Effect) -> None:
@@ -58,6 +61,8 @@ class Outcome:
                 self.certificates.append(effect)
             case NotBegun():
                 self.not_begun.append(effect)
+            case BroadcastStarted():
+                self.broadcasts.append(effect)
             case Warned():
                 self.warnings.append(effect.text)
 
@@ -70,6 +75,8 @@ class Outcome:
     def story(self, letter: LetterDecided) -> list[str]:
         """Why a letter went out or not, as ordered sentences; times are the student's."""
         state = self.states[letter.student]
+        if letter.broadcast is not None:
+            return broadcast_story(letter.broadcast, letter, state.zone)
         run = next(run for run in state.runs if run.number == letter.run)
         events = dict(state.log)
         return story(
@@ -115,6 +122,14 @@ class Outcome:
                 }
                 for run in runs
             ],
+            "broadcasts": [
+                {
+                    "broadcast": found.broadcast,
+                    "started": moment_text(found.at),
+                    "recipients": found.recipients,
+                }
+                for found in self.broadcasts
+            ],
             "warnings": self.warnings,
         }
 
@@ -123,8 +138,9 @@ class Outcome:
             "at": moment_text(letter.at),
             "local": local_text(calendar.local(letter.at, self.states[letter.student].zone)),
             "student": letter.student,
-            "sequence": letter.sequence,
-            "step": letter.step,
+            "sequence": None if letter.broadcast else letter.sequence,
+            "step": None if letter.broadcast else letter.step,
+            "broadcast": letter.broadcast,
             "letter": letter.letter,
             "purpose": letter.purpose,
             "subject": letter.subject,
@@ -160,7 +176,7 @@ def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | N
     """Play the events of a school file and all that follows from them.
 
     Stops at ``until`` (inclusive), else at the file's, else when nothing is
-    left to happen, or two years after the first event. With ``student`` only
+    left to happen, or two years after the first event (without one, the first start of a broadcast). With ``student`` only
     that student takes part.
     """
     definitions = definitions_of(file)
@@ -175,8 +191,11 @@ def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | N
     # Ids and the two years are the whole school's, so that one student alone fares as among the others.
     events = in_order(file.events)
     agenda.add_events((states[event.student], event) for event in events if event.student in states)
-    if events:
-        agenda.run_until(until or file.until or calendar.add(events[0].at, LONGEST, zone))
+    agenda.add_broadcasts(file.broadcasts, states.values())
+    starts = [start_of(found, zone) for found in file.broadcasts if found.status == "scheduled"]
+    begins = events[0].at if events else min(starts, default=None)
+    if begins is not None:
+        agenda.run_until(until or file.until or calendar.add(begins, LONGEST, zone))
     return outcome
 
 

@@ -11,6 +11,7 @@ from patient_courier.core import words
 from patient_courier.core.condition_words import condition_words
 from patient_courier.core.definitions import Definitions, Plan
 from patient_courier.core.duration import Duration
+from patient_courier.core.effects import LetterDecided
 from patient_courier.core.happening import Happening
 from patient_courier.core.school.events import MatcherBase, OnEnrolled
 from patient_courier.core.school.sequences import Branch, WaitFor, Waypoint
@@ -128,6 +129,19 @@ def not_begun(
     }[refused_by]
     after = f" after the student {words.what_happened(definitions, cause)}" if cause else ""
     return f"Did not begin{after} ({words.moment(at, zone)}): {why}."
+
+
+def broadcast_story(name: str, letter: LetterDecided, zone: str) -> list[str]:
+    """The story of a broadcast's letter: what it belongs to, what kept it back, what became of it."""
+    found = [f"The student was on the list of the broadcast “{name}”."]
+    for held in letter.holds:
+        reason = words.reason(held.reason).rstrip(".")
+        found.append(
+            f"Kept back from {words.moment(held.start, zone)} until {words.moment(held.until, zone)}: {reason}."
+        )
+    if letter.status == "sent":
+        return [*found, f"Posted {words.moment(letter.at, zone)}."]
+    return [*found, f"Not posted: {words.reason(letter.reason)}"]
 
 
 def story(

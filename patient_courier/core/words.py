@@ -23,6 +23,8 @@ REASONS = {
     "min_gap": "The student got this same letter too short a while ago.",
     "outside_hours": "It is outside the posting hours.",
     "daily_limit": "The student has had enough letters for one day.",
+    "inside_sequence": "The student was inside a sequence that holds broadcasts.",
+    "too_late": "The student's hour was past when the broadcast started.",
     "moved_on": "The student moved on, or left the sequence, while the letter was kept back.",
     "interrupted": "The application stopped while the letter was being handed over.",
 }

@@ -12,7 +12,7 @@ from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.fields import Source
-from patient_courier.core.guards import blank_field, field_values, refusal, subject_line
+from patient_courier.core.guards import blank_field, course_of, field_values, refusal, subject_line
 from patient_courier.store.log import Logged, logged
 from patient_courier.store.people import PAGE, Person, person_of
 from patient_courier.store.states import load_states
@@ -91,7 +91,7 @@ def _queue(session: Session, definitions: Definitions, row: DeliveryRow) -> str 
     run = next(run for run in state.runs if run.number == row.run)
     letter = definitions.letters[row.letter]
     values = field_values(letter, Source(definitions, state, run.subject, run.event_at))
-    against = None if row.recipients else refusal(letter, state, run, row.at)
+    against = None if row.recipients else refusal(letter, state, course_of(run), row.at)
     stopped = against or blank_field(letter, values, state.zone)
     if stopped:
         return stopped.reason

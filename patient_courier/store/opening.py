@@ -69,6 +69,10 @@ def fill_school(session: Session, file: SchoolFile, now: Instant) -> None:
 
 
 def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
+    if file.broadcasts:
+        raise ValueError(
+            "This file has broadcasts. They can be rehearsed, but a school does not post them yet; take them out first."
+        )
     replace_courses(session, file.courses, file.offers)
     for letter in file.letters:
         save_letter(session, letter, now)

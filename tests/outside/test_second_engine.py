@@ -43,7 +43,7 @@ def first_and_second(seed: int) -> tuple[dict[str, Any], dict[str, Any]]:
 def test_both_engines_say_the_same_of_random_schools(begin: int):
     for seed in range(begin, begin + BATCH):
         first, second = first_and_second(seed)
-        for part in ("letters", "tags", "certificates", "runs", "warnings"):
+        for part in ("letters", "tags", "certificates", "runs", "broadcasts", "warnings"):
             assert first[part] == second[part], f"school {seed}: {part}"
 
 
@@ -58,5 +58,5 @@ def test_the_random_schools_reach_every_guard_and_every_outcome():
         seen.update(warning.partition(":")[0] for warning in found["warnings"])
     assert set(seen) == {
         "sent", "address_bounced", "complained", "news_off", "course_help_off", "not_enrolled", "min_gap", "blank_field",
-        "outside_hours", "daily_limit", "finished", "left", "stopped", "stuck", "open", "going_in_circles",
+        "outside_hours", "daily_limit", "inside_sequence", "finished", "left", "stopped", "stuck", "open", "going_in_circles",
     }  # fmt: skip

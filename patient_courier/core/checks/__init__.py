@@ -1,6 +1,7 @@
-"""Findings: what is wrong or doubtful in letters and sequences before they are switched on."""
+"""Findings: what is wrong or doubtful in letters, sequences and broadcasts before they are switched on."""
 
+from patient_courier.core.checks.broadcasts import broadcast_findings
 from patient_courier.core.checks.finding import Finding, Lacking, Mend
 from patient_courier.core.checks.school import school_findings, sequence_findings
 
-__all__ = ["Finding", "Lacking", "Mend", "school_findings", "sequence_findings"]
+__all__ = ["Finding", "Lacking", "Mend", "broadcast_findings", "school_findings", "sequence_findings"]

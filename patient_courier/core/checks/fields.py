@@ -37,6 +37,7 @@ _ABOUT: dict[str, tuple[str, ...]] = {
     "certificate_issued": ("course",),
     "certificate_requested": ("course",),
     "certificate_approved": ("course",),
+    "certificate_revoked": ("course",),
     "course_help_stopped": ("course",),
     "inactive": ("course",),
     "access_ending": ("course",),

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator
 
+from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.courses import Course, Email, Offer, School, check_email
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.letters import Letter
@@ -42,6 +43,7 @@ class SchoolFile(Model):
     offers: list[Offer] = []
     letters: list[Letter] = []
     sequences: list[Sequence] = []
+    broadcasts: list[Broadcast] = []
     students: list[Student] = []
     events: list[Event] = []
     until: Annotated[Moment | None, Field()] = None

@@ -10,6 +10,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from tests.outside.second.asking import holds, picks
+from tests.outside.second.casting import Cast
 from tests.outside.second.moments import length, plus
 from tests.outside.second.run import Run, Stopped, text
 from tests.outside.second.world import Facts, Plain, School
@@ -33,6 +34,9 @@ class Second:
         self.tags: list[Plain] = []
         self.certificates: list[Plain] = []
         self.warnings: list[str] = []
+        self.broadcasts: list[Plain] = []
+        plans = [plan for plan in file.get("broadcasts", []) if plan.get("status") == "scheduled"]
+        self.casts = [Cast(self, plan) for plan in plans]
         matchers = [m for sequence in file["sequences"] for m in _matchers(sequence)]
         self.spans = {
             name: list(
@@ -50,7 +54,9 @@ class Second:
         while True:
             due = [run for run in self.runs if run.due is not None]
             clock = self.clock_moments()
+            casts = [(moment, n) for n, cast in enumerate(self.casts) if (moment := cast.next())]
             nexts = [one[0] for one in coming[:1]] + [run.due for run in due] + [one[0] for one in clock]
+            nexts += [one[0] for one in casts]
             if not nexts or min(nexts) > until:
                 break
             self.now = min(nexts)
@@ -62,6 +68,8 @@ class Second:
                 self.happen(event["student"], {k: v for k, v in event.items() if k not in ("at", "student")})
             elif clock and min(clock)[0] == self.now:
                 self.by_clock(min(clock))
+            elif not any(r.due == self.now for r in due):
+                self.casts[min(casts)[1]].go_on()
             else:
                 run = min((r for r in due if r.due == self.now), key=lambda r: r.number)
                 run.due = None
@@ -79,7 +87,7 @@ class Second:
             for run in self.runs
         ]  # fmt: skip
         return {"letters": self.letters, "tags": self.tags, "certificates": self.certificates, "runs": runs,
-                "warnings": self.warnings}  # fmt: skip
+                "warnings": self.warnings, "broadcasts": self.broadcasts}  # fmt: skip
 
     def warn(self, run: Run) -> None:
         where = (
@@ -317,7 +325,7 @@ class Second:
                         {"type": "course_help_stopped", "course": run.subject["course"], "by": "answer"}
                     )
                 if a.get("leaves"):
-                    event["leaving"] = run
+                    event["leaving"] = run  # a broadcast's letter has none, and is in no list of runs
             return found
         elif kind == "news_stopped":
             facts.news = False

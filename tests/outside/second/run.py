@@ -129,7 +129,7 @@ class Run:
         self.world.letters.append(
             {
                 "at": text(now), "local": local(now, self.facts.zone).isoformat(), "student": self.student,
-                "sequence": self.key, "step": step["id"], "letter": letter["key"], "purpose": letter["purpose"],
+                "sequence": self.key, "step": step["id"], "broadcast": None, "letter": letter["key"], "purpose": letter["purpose"],
                 "status": status, "reason": reason, "held": held, "to": to,
                 "subject": written(letter["subject"], self.facts, self.subject)[0] if status == "sent" else None,
             }

@@ -280,6 +280,20 @@ class Maker:
         more |= {"id": self.one(["one", "two"])} if self.may(0.1) else {}
         return {"at": at.strftime("%Y-%m-%dT%H:%M:%SZ"), "type": kind, "student": student, **more}
 
+    def broadcast(self, key: str) -> Plain:
+        at = FIRST + timedelta(minutes=self.one([0, 570, 720, 1410]), days=self.random.randint(0, 40))
+        found = {
+            "key": key, "status": self.one(["scheduled", "scheduled", "scheduled", "draft"]),
+            "letter": self.one(["news", "news", "own", "help", "help2", "access", "asked", "next"]),
+            "at": at.strftime("%Y-%m-%dT%H:%M:%S"), "zone": self.one(["school", "student"]),
+            "posting_hours": self.one(["school", None, self.hours()]), "inside": self.one(["pass_by", "wait", "wait"]),
+            "within": self.one([None, "P1D", "PT6H", "PT0S", "P1W"]), "without": self.one([[], [], ["kai"]]),
+        }  # fmt: skip
+        return found | {
+            "to": self.condition() if self.may(0.5) else None,
+            "course": self.one([None, *COURSES]),
+        }
+
     def school(self) -> Plain:
         sequences = [self.sequence(key) for key in SEQUENCES]
         _come_in_one_at_a_time(sequences)
@@ -303,8 +317,11 @@ class Maker:
             for who in students
             if self.may(0.8)
         ]
+        for sequence in sequences:
+            sequence["holds_broadcasts"] = self.may(0.4)
         return {
             "format": "patient-courier.school", "version": 1,
+            "broadcasts": [self.broadcast(f"b{n}") for n in range(self.one([0, 1, 2, 3]))],
             "school": {
                 "name": "Mallow Lane Apiary School", "timezone": "Europe/Lisbon", "sender": {"name": "Ines", "email": "ines@mallowlane.example"},
                 "posting_hours": self.hours() if self.may(0.6) else None, "daily_limit": self.one([None, 1, 2]),
