@@ -212,6 +212,7 @@ def _load_runs(connection: Connection, states: dict[int, StudentState], given: d
 
 
 def _ended(row: Any) -> Run:
+    """A run as far as it matters when it has ended."""
     return Run(
         number=row.number,
         sequence=row.sequence,
@@ -234,29 +235,15 @@ def _subject(subject: dict[str, Any] | None) -> Subject | None:
 
 
 def _run(row: Any) -> Run:
-    return Run(
-        number=row.number,
-        sequence=row.sequence,
-        version=row.version,
-        subject=_subject(row.subject),
-        started=row.started,
-        event_at=row.event_at,
-        event_number=row.event_number,
-        cause=row.cause,
-        outcome=row.outcome,
-        ended=row.ended,
-        step=row.step,
-        due=row.due,
-        arrived=row.arrived,
-        walked=row.walked,
-        arriving=row.arriving,
-        holds=[Hold(*hold) for hold in row.holds],
-        rounds=dict(row.rounds),
-        passed=dict(row.passed),
-        steps_at=(row.steps_at, row.steps) if row.steps_at else None,
-        trail=[tuple(entry) for entry in row.trail],
-        dirty=False,
-    )
+    """An open run, with where it stands and what it went through."""
+    run = _ended(row)
+    run.cause, run.due, run.arrived = row.cause, row.due, row.arrived
+    run.walked, run.arriving = row.walked, row.arriving
+    run.holds = [Hold(*hold) for hold in row.holds]
+    run.rounds, run.passed = dict(row.rounds), dict(row.passed)
+    run.steps_at = (row.steps_at, row.steps) if row.steps_at else None
+    run.trail = [tuple(entry) for entry in row.trail]
+    return run
 
 
 def run_values(run: Run, student_id: int) -> dict[str, Any]:

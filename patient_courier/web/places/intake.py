@@ -13,6 +13,7 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import Receipt
 from patient_courier.intake.reading import read_body
 from patient_courier.intake.signature import BadSignature, verify
+from patient_courier.web.answers import Said
 
 router = APIRouter(prefix="/intake", tags=["intake"])
 SMALL_BYTES = 4_000
@@ -33,7 +34,9 @@ class ReceiptOut(BaseModel):
     refused: list[RefusedEvent]
 
 
-_ANSWERS = {status: {"model": ReceiptOut} for status in (200, 401, 422)}
+_ANSWERS = {status: {"model": ReceiptOut} for status in (200, 401, 422)} | {
+    status: {"model": Said} for status in (408, 413, 503)
+}
 
 
 @router.post("/events", responses=_ANSWERS)  # type: ignore[arg-type]

@@ -70,14 +70,19 @@ def get_session(request: Request, response: Response, post: ThePost) -> SessionO
 
 @router.post("/session")
 async def sign_in(body: SignIn, request: Request, response: Response, post: ThePost) -> SessionOut:
+    user = await _checked(request, body.email, body.password)
+    if user is None:
+        raise HTTPException(401, "That address and password don't belong together. Try again.")
+    return await run_in_threadpool(_sign_in, post, user, response)
+
+
+async def _checked(request: Request, email: str, password: str) -> User | None:
+    """Who has this address and password; waits for its turn among those who try. Raises TooOften."""
     passwords: Passwords = request.app.state.passwords
     place = request.client.host if request.client else ""
     passwords.enter()
     loop = asyncio.get_running_loop()
-    user = await loop.run_in_executor(passwords.worker, passwords.check, body.email, body.password, place)
-    if user is None:
-        raise HTTPException(401, "That address and password don't belong together. Try again.")
-    return await run_in_threadpool(_sign_in, post, user, response)
+    return await loop.run_in_executor(passwords.worker, passwords.check, email, password, place)
 
 
 def _sign_in(post: Post, user: User, response: Response) -> SessionOut:
@@ -103,15 +108,11 @@ async def change_password(
     body: NewPassword, user: SignedIn, request: Request, response: Response, post: ThePost
 ) -> SessionOut:
     """A new password for oneself. Every session of this person ends, and a new one begins here."""
-    passwords: Passwords = request.app.state.passwords
-    place = request.client.host if request.client else ""
-    passwords.enter()
-    loop = asyncio.get_running_loop()
-    found = await loop.run_in_executor(passwords.worker, passwords.check, user.email, body.current, place)
-    if found is None:
+    if await _checked(request, user.email, body.current) is None:
         raise HTTPException(422, "The current password is another one. Try again.")
+    passwords: Passwords = request.app.state.passwords
     try:
-        hashed = await loop.run_in_executor(passwords.worker, hash_password, body.new)
+        hashed = await asyncio.get_running_loop().run_in_executor(passwords.worker, hash_password, body.new)
     except ValueError as error:
         raise HTTPException(422, str(error)) from error
     return await run_in_threadpool(_set_password, post, user, hashed, response)
