@@ -38,21 +38,13 @@ class Caller:
         self._inside = inside
         self._total = total
 
-    def waiting(self) -> bool:
-        with self._database.reading() as session:
-            return bool(stored.queued(session, real_now()))
-
-    def next_retry(self) -> Instant | None:
-        with self._database.reading() as session:
-            return stored.next_retry(session)
-
-    def empty(self) -> None:
-        """Make every call that is queued and not waiting for another try."""
+    def empty(self) -> Instant | None:
+        """Make every call that is queued; returns when one that was not taken is to be made again (real time)."""
         while True:
             with self._database.reading() as session:
                 ids = stored.queued(session, real_now())
-            if not ids:
-                return
+                if not ids:
+                    return stored.next_retry(session)
             with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="call") as beside:
                 list(beside.map(self._make, ids))
 

@@ -82,22 +82,20 @@ class Post:
             worker.nudge()
 
     def _wake(self) -> float:
-        """Let everything happen that is due; returns for how long nothing is."""
-        while self._is_due() and not self._waker.stopping:
+        """Let everything happen that is due; returns for how long nothing is.
+
+        The look whether something is takes no lock and does not grow with the number of those who wait.
+        """
+        while not self._waker.stopping:
+            with self.database.reading() as session:
+                clock, due = read_clock(session), next_due(session)
+            if clock.moving_to is None and (due is None or due > clock.now):
+                return _seconds_until(due if not clock.practice else None)
             with self.database.writing() as session:
                 wake_due(session, self.library.load(session))
             self._poster.nudge()
             self._calling.nudge()
-        with self.database.reading() as session:
-            clock, due = read_clock(session), next_due(session)
-        return _seconds_until(due if not clock.practice else None)
-
-    def _is_due(self) -> bool:
-        """A look that takes no lock and does not grow with the number of those who wait."""
-        with self.database.reading() as session:
-            clock = read_clock(session)
-            due = next_due(session)
-        return clock.moving_to is not None or (due is not None and due <= clock.now)
+        return 0.0
 
     def _post(self) -> float:
         self.outbox.empty()
@@ -105,8 +103,7 @@ class Post:
         return paused or _seconds_until(self.outbox.next_retry())
 
     def _call(self) -> float:
-        self.caller.empty()
-        return _seconds_until(self.caller.next_retry())
+        return _seconds_until(self.caller.empty())
 
     def _bounced(self, session: Session, student: str, at: Instant) -> None:
         event = Bounced.model_validate({"type": "bounced", "student": student, "at": at, "hard": True})
