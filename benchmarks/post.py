@@ -260,5 +260,7 @@ def whole_outbox(report: Report, folder: Path) -> None:
     part = QUEUED // 10
     first, final = part / (times[part] - times[0]), part / (times[-1] - times[-1 - part])
     report.add(f"letters through the whole outbox to a bare far side, {QUEUED:,} queued", speed, floor)
-    report.note(f"The first tenth of these at {first:,.0f} a second, the last at {final:,.0f}.")
+    report.note(
+        f"The first tenth of the {QUEUED:,} letters went at {first:,.0f} a second, the last at {final:,.0f}."
+    )
     database.close()
