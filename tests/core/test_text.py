@@ -25,7 +25,7 @@ def test_a_cleaned_line_can_be_carried_by_mail_page_and_database(text):
     assert len(line.splitlines()) <= 1
     assert unicodedata.is_normalized("NFC", line)
     assert clean_line(line) == line
-    assert clean_line(clean_text(text)) == line
+    assert clean_line(clean_text(text)).split() == line.split()
 
 
 def test_names_and_letters_lose_what_nothing_can_carry():

@@ -1,5 +1,6 @@
 """Events from a course site: signed, idempotent, and never lost when they can't be used."""
 
+from patient_courier.dispatch import arriving
 from tests.web.conftest import NOW, purchase
 
 
@@ -64,3 +65,20 @@ def test_what_is_no_event_at_all_is_kept_too(app):
 def test_an_event_from_the_future_is_refused(app):
     answer = app.report({**purchase(), "at": "2026-04-01T12:00:00Z"})
     assert "future" in answer.json()["refused"][0]["reason"]
+
+
+def test_an_event_that_breaks_something_of_ours_is_kept_and_the_others_of_its_message_go_in(app, monkeypatch):
+    receive = arriving.receive
+
+    def broken(session, definitions, reports, now):
+        if any(report.student == "kai" for report in reports):
+            raise RuntimeError
+        return receive(session, definitions, reports, now)
+
+    monkeypatch.setattr(arriving, "receive", broken)
+    answer = app.report([purchase("ana"), purchase("kai")])
+    assert (answer.status_code, answer.json()["taken"]) == (422, 1)
+    assert [found["index"] for found in answer.json()["refused"]] == [1]
+    assert len(app.inbox()) == 1
+    (kept,) = app.client.get("/api/needs-you").json()
+    assert (kept["body"]["student"], "could not be taken in" in kept["sentence"]) == ("kai", True)
