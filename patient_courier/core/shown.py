@@ -167,7 +167,7 @@ def shown(outcome: Outcome, first: Date, events: list[EventBase], days: int, own
         ],
         most_on_a_day=max(counts.values(), default=0),
         longest_silence=_longest_gap(sorted(counts)),
-        warnings=outcome.warnings,
+        warnings=[words.warning(text) for text in outcome.warnings],
         move_words=[words.what_happened(definitions, of_event(definitions, event)) for event in events],
     )
 

@@ -50,6 +50,20 @@ def reason(code: str | None) -> str:
     return REASONS.get(code, code)
 
 
+_WARNINGS = {
+    "going_in_circles": "{0}: more than a hundred steps in one instant, so this run was stopped.",
+    "too_often": "{0}: this goes round so often that it was played only so far. Wait longer in each round.",
+    "cut_short": "{0}. What comes later is left out.",
+}
+
+
+def warning(text: str) -> str:
+    """A warning of a rehearsal as a sentence."""
+    name, _, rest = text.partition(": ")
+    said = _WARNINGS.get(name, "{0}").format(rest or text)
+    return said[:1].upper() + said[1:]
+
+
 def day(date: Date) -> str:
     """``Tue 3 Mar``."""
     return f"{_DAYS[date.day_of_week().value - 1]} {date.day} {calendar.MONTHS[date.month - 1][:3]}"

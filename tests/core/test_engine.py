@@ -4,6 +4,7 @@ import pytest
 
 from patient_courier.core.checks import Lacking, sequence_findings
 from patient_courier.core.rehearsal import definitions_of, rehearse
+from patient_courier.core.words import warning
 from tests.schools import bought, event, letter, play, posted, read, school, send, sequence, wait
 
 DONE = {"on": "lesson_completed", "lesson": "bees/l1"}
@@ -297,6 +298,7 @@ def test_a_repeat_of_minutes_is_played_so_far_and_no_further_and_found():
     endless = {"id": "r", "do": "repeat", "times": None, "steps": [wait("w", "PT1M")]}
     outcome = play([sequence("s", [endless])], [bought()])
     assert outcome["warnings"] == ["too_often: ana in s at w"]
+    assert warning(outcome["warnings"][0]).startswith("Ana in s at w: this goes round so often")
     definitions = definitions_of(read(school([sequence("s", [endless])], [])))
     found = {
         x.code: x.level for x in sequence_findings(definitions, definitions.sequences["s"], Lacking(0, {}))

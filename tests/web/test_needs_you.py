@@ -128,6 +128,8 @@ def test_the_owner_tags_approves_and_looks_at_calls(app):
     app.report({"type": "quiz_taken", "at": NOW, "student": "ana", "quiz": "bees/q1", "score": 90})
     approved = app.client.post("/api/students/ana/certificates/bees/approve").json()
     assert "Got the certificate for First Hive" in [x["text"] for x in approved["timeline"]]
+    for status in (200, 409):
+        assert app.client.post("/api/students/ana/certificates/bees/revoke").status_code == status
     body = app.client.get("/api/sequences/welcome").json()["body"]
     call = {"id": "c", "do": "call", "url": "https://hooks.example.org/x"}
     app.client.put("/api/sequences/welcome", json={**body, "steps": [call]})

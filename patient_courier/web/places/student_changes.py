@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
 
+from patient_courier.core.facts import Certificate
 from patient_courier.core.school.events import CourseEvent, EventBase, TagEvent
 from patient_courier.core.school.values import TagName
 from patient_courier.dispatch.clock import read_clock
@@ -42,31 +43,21 @@ def change_tags(key: str, body: TagChanges, user: SignedIn, post: ThePost, sessi
 @router.post("/{key}/certificates/{course}/approve")
 def approve_certificate(key: str, course: str, user: SignedIn, post: ThePost, session: Writing) -> StudentOut:
     """Approve a certificate that was requested; it is issued at once."""
-    person = find_student(session, key)
-    definitions = definitions_in(post, session)
-    known_course(definitions, course)
-    found = load_states(session, [person.id], definitions)[person.id].facts.certificates.get(course)
+    found = _certificate(session, post, key, course)
     if found is None or found.requested is None:
         raise HTTPException(409, "This student has not asked for a certificate of this course.")
     if found.issued is not None:
         raise HTTPException(409, "This student has the certificate already.")
-    now = read_clock(session).now
-    body = {"type": "certificate_approved", "student": key, "at": now, "course": course}
-    return _take(session, post, key, [CourseEvent.model_validate(body)])
+    return _report(session, post, key, "certificate_approved", course)
 
 
 @router.post("/{key}/certificates/{course}/revoke")
 def revoke_certificate(key: str, course: str, user: SignedIn, post: ThePost, session: Writing) -> StudentOut:
     """Take an issued certificate back; what was requested before is void with it."""
-    person = find_student(session, key)
-    definitions = definitions_in(post, session)
-    known_course(definitions, course)
-    found = load_states(session, [person.id], definitions)[person.id].facts.certificates.get(course)
+    found = _certificate(session, post, key, course)
     if found is None or found.issued is None:
         raise HTTPException(409, "This student has no certificate of this course.")
-    now = read_clock(session).now
-    body = {"type": "certificate_revoked", "student": key, "at": now, "course": course}
-    return _take(session, post, key, [CourseEvent.model_validate(body)])
+    return _report(session, post, key, "certificate_revoked", course)
 
 
 @router.post("/{key}/address-works")
@@ -75,6 +66,19 @@ def address_works(key: str, user: SignedIn, post: ThePost, session: Writing) -> 
     people.lift_bounce(session, find_student(session, key).id)
     session.expire_all()
     return student_out(session, post, key)
+
+
+def _certificate(session: Session, post: Post, key: str, course: str) -> Certificate | None:
+    """What is known of a student's certificate of a course. 404 when there is no such student or course."""
+    person = find_student(session, key)
+    definitions = definitions_in(post, session)
+    known_course(definitions, course)
+    return load_states(session, [person.id], definitions)[person.id].facts.certificates.get(course)
+
+
+def _report(session: Session, post: Post, key: str, type: str, course: str) -> StudentOut:
+    body = {"type": type, "student": key, "at": read_clock(session).now, "course": course}
+    return _take(session, post, key, [CourseEvent.model_validate(body)])
 
 
 def _take(session: Session, post: Post, key: str, events: list[EventBase]) -> StudentOut:
