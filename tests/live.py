@@ -17,7 +17,7 @@ from patient_courier.store.database import Database
 from patient_courier.store.definitions import Library
 from patient_courier.store.opening import open_school
 from patient_courier.store.tables import (
-    CertificateRow,
+    BroadcastRow,
     ClockRow,
     DeliveryRow,
     EventRow,
@@ -61,7 +61,9 @@ class LiveSchool:
         with self.database.reading() as session:
             keys = dict(session.execute(select(StudentRow.id, StudentRow.key)).all())
             letters = [
-                (moment_text(d.at), keys[d.student_id], d.sequence, d.step, d.round, d.subject)
+                (moment_text(d.at), keys[d.student_id])
+                + ((d.broadcast, "", "1") if d.broadcast else (d.sequence, d.step, d.round))
+                + (d.subject,)
                 + ({"queued": "sent"}.get(d.status, d.status), d.reason, len(d.holds))
                 for d in session.scalars(
                     select(DeliveryRow).where(DeliveryRow.status.not_in(("held", "dropped")))
@@ -84,8 +86,12 @@ class LiveSchool:
                 for r in session.scalars(select(RunRow))
             ]
             papers = [
-                (keys[c.student_id], c.course, moment_text(c.issued))
-                for c in session.scalars(select(CertificateRow).where(CertificateRow.issued.is_not(None)))
+                (keys[e.student_id], e.names["course"], moment_text(e.at))
+                for e in session.scalars(select(EventRow).where(EventRow.type == "certificate_issued"))
+            ]
+            casts = [
+                (b.key, moment_text(b.started), b.recipients)
+                for b in session.scalars(select(BroadcastRow).where(BroadcastRow.started.is_not(None)))
             ]
             warnings = list(session.scalars(select(ProblemRow.reason).where(ProblemRow.kind == "circles")))
         everything = {
@@ -93,6 +99,7 @@ class LiveSchool:
             "tags": tags,
             "runs": runs,
             "certificates": papers,
+            "broadcasts": casts,
             "warnings": warnings,
         }
         return {name: sorted(rows, key=repr) for name, rows in everything.items()}
@@ -107,8 +114,8 @@ def rehearsed(outcome: Any) -> dict[str, Any]:
             (
                 x["at"],
                 x["student"],
-                x["sequence"],
-                x["step"],
+                x["broadcast"] or x["sequence"],
+                x["step"] or "",
                 round,
                 x["subject"],
                 x["status"],
@@ -123,6 +130,7 @@ def rehearsed(outcome: Any) -> dict[str, Any]:
             for x in found["runs"]
         ],
         "certificates": [(x["student"], x["course"], x["at"]) for x in found["certificates"]],
+        "broadcasts": [(x["broadcast"], x["started"], x["recipients"]) for x in found["broadcasts"]],
         "warnings": found["warnings"],
     }
     return {name: sorted(rows, key=repr) for name, rows in everything.items()}

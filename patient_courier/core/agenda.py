@@ -10,14 +10,14 @@ Rehearsals and the live dispatcher both run on this.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass
 from heapq import heappop, heappush
 from itertools import count
 
 from whenever import Instant
 
-from patient_courier.core.broadcasting import Posting, ask, draw_up, is_inside, start_of
+from patient_courier.core.broadcasting import Coming, Posting, ask, draw_up, is_inside, start_of
 from patient_courier.core.clock_events import ClockEvent, clock_events, next_clock_event
 from patient_courier.core.effects import BroadcastStarted, Effect, Warned
 from patient_courier.core.engine import Engine
@@ -68,6 +68,7 @@ class Agenda:
         self._broadcast_order: dict[str, int] = {}
         # Letters of broadcasts that wait for their student to come out of a sequence, by student.
         self._kept_back: dict[str, list[Posting]] = {}
+        self.postings: list[Posting] = []
         self.cut_short = False
 
     def add_student(self, state: StudentState) -> None:
@@ -82,14 +83,33 @@ class Agenda:
         for state, event in events:
             self._push(event.at, EVENT, 0, state, event)
 
-    def add_broadcasts(self, broadcasts: Iterable[Broadcast], everyone: Iterable[StudentState]) -> None:
-        """Put down the scheduled broadcasts, in their order, for all students of the school in theirs."""
+    def add_broadcasts(
+        self,
+        broadcasts: Iterable[Broadcast],
+        everyone: Iterable[StudentState],
+        order: Mapping[str, int] | None = None,
+    ) -> None:
+        """Put down the scheduled broadcasts, for all students of the school in theirs; ``order`` as they come without."""
         self._everyone = list(everyone)
-        for order, broadcast in enumerate(broadcasts):
-            self._broadcast_order[broadcast.key] = order
+        for place, broadcast in enumerate(broadcasts):
+            self._broadcast_order[broadcast.key] = order[broadcast.key] if order else place
             if broadcast.status == "scheduled":
                 start = start_of(broadcast, self._engine.definitions.school.timezone)
-                self._push(start, BROADCAST, order * _WITHIN_A_BROADCAST, None, broadcast)
+                first = self._broadcast_order[broadcast.key] * _WITHIN_A_BROADCAST
+                self._push(start, BROADCAST, first, None, broadcast)
+
+    def add_coming(self, coming: Coming, everyone: Iterable[StudentState]) -> None:
+        """Put down what broadcasts still have to come."""
+        self.add_broadcasts(coming.scheduled, everyone, coming.order)
+        self.add_postings(coming.postings, coming.order)
+
+    def add_postings(self, postings: Iterable[Posting], order: Mapping[str, int]) -> None:
+        """Put down letters of broadcasts that are under way; ``order`` is the place of each broadcast."""
+        self._broadcast_order.update(order)
+        for posting in postings:
+            if posting.inside_since is not None:
+                self._kept_back.setdefault(posting.state.student.key, []).append(posting)
+            self._plan_posting(posting)
 
     def take_message(
         self, message: Collection[tuple[StudentState, EventBase]], people: Collection[StudentState]
@@ -127,10 +147,15 @@ class Agenda:
             self._forget(heappop(self._queue))
         return self._queue[0][0] if self._queue else None
 
-    def run_until(self, until: Instant, most: int | None = None) -> bool:
-        """Let everything happen up to the moment, inclusive; False when ``most`` steps were not enough for it."""
+    def run_until(self, until: Instant, most: int | None = None, before: int | None = None) -> bool:
+        """Let everything happen up to the moment, inclusive; False when ``most`` steps were not enough for it.
+
+        ``before``: at the moment itself only what comes before the broadcast in this place.
+        """
         steps = 0
         while (moment := self.next_moment()) is not None and moment <= until and not self.cut_short:
+            if before is not None and self._queue[0][:3] >= (until, BROADCAST, before * _WITHIN_A_BROADCAST):
+                return True
             if steps == most:
                 return False
             self.step()
@@ -167,6 +192,7 @@ class Agenda:
 
     def _draw_up(self, broadcast: Broadcast) -> None:
         found = draw_up(self._engine.definitions, broadcast, self._everyone, self.now)
+        self.postings += found
         self._out(BroadcastStarted(self.now, broadcast.key, len(found)))
         for posting in found:
             self._plan_posting(posting)
@@ -176,9 +202,7 @@ class Agenda:
         kept = self._kept_back.setdefault(posting.state.student.key, [])
         if posting in kept:
             kept.remove(posting)
-        if letter is not None:
-            self._out(letter)
-            return
+        self._out(letter)
         if posting.inside_since is not None:
             kept.append(posting)
         self._plan_posting(posting)
@@ -193,7 +217,7 @@ class Agenda:
         kept = self._kept_back.get(state.student.key)
         if kept and not is_inside(self._engine.definitions, state):
             for posting in kept:
-                posting.due = self.now
+                posting.due, posting.dirty = self.now, True
                 self._plan_posting(posting)
 
     def _settle(self, state: StudentState, effects: list[Effect]) -> None:

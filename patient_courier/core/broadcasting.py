@@ -6,7 +6,7 @@ sequence that holds broadcasts, news passes them by or waits.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from whenever import Instant
@@ -20,7 +20,10 @@ from patient_courier.core.fields import Source
 from patient_courier.core.guards import Decision
 from patient_courier.core.happening import Subject
 from patient_courier.core.merge import Value
+from patient_courier.core.school import conditions as c
 from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.core.school.conditions import Condition
+from patient_courier.core.school.values import THIS
 from patient_courier.core.state import Hold, StudentState
 
 # The earliest local time there is: UTC+14:00.
@@ -46,6 +49,16 @@ class Posting:
     inside_since: Instant | None = None
     held: list[Hold] = field(default_factory=list)
     done: bool = False
+    dirty: bool = False  # changed since it was last stored
+
+
+@dataclass(frozen=True, slots=True)
+class Coming:
+    """Broadcasts that have letters to come: scheduled ones, the letters of those under way, and the place of each."""
+
+    scheduled: list[Broadcast] = field(default_factory=list)
+    postings: list[Posting] = field(default_factory=list)
+    order: Mapping[str, int] = field(default_factory=dict)
 
 
 def subject_of(broadcast: Broadcast) -> Subject | None:
@@ -53,6 +66,26 @@ def subject_of(broadcast: Broadcast) -> Subject | None:
     if broadcast.course is None:
         return None
     return Subject("course", broadcast.course, (("course", broadcast.course),))
+
+
+def settled(condition: Condition, course: str | None) -> Condition:
+    """The condition with the broadcast's course in the place of ``this``; ``this`` for anything else is false."""
+    nobody = c.Any_(any=[])
+    match condition:
+        case c.All():
+            return c.All(all=[settled(part, course) for part in condition.all])
+        case c.Any_():
+            return c.Any_(any=[settled(part, course) for part in condition.any])
+        case c.Not():
+            return c.Not.model_validate({"not": settled(condition.not_, course)})
+        case c.IsField():
+            return condition
+    named = {name for name in type(condition).model_fields if getattr(condition, name) == THIS}
+    if not named:
+        return condition
+    if named != {"course"} or course is None:
+        return nobody
+    return condition.model_copy(update={"course": course})
 
 
 def start_of(broadcast: Broadcast, school_zone: str) -> Instant:
@@ -84,9 +117,10 @@ def is_inside(definitions: Definitions, state: StudentState) -> bool:
     return any(definitions.sequences[run.sequence].sequence.holds_broadcasts for run in state.open.values())
 
 
-def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecided | None:
-    """Ask the guards for one letter; None when it is kept back, with ``due`` set. A letter that is sent becomes a fact."""
+def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecided:
+    """Ask the guards for one letter: ``held`` when it is kept back, with ``due`` set. A letter that is sent becomes a fact."""
     broadcast, state = posting.broadcast, posting.state
+    posting.dirty = True
     letter = definitions.letters[broadcast.letter]
     subject = subject_of(broadcast)
     values = guards.field_values(letter, Source(definitions, state, subject, posting.started))
@@ -100,11 +134,11 @@ def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecid
         else:
             assert decision.until and decision.reason
             posting.held.append(Hold(now, decision.until, decision.reason))
-        return None
-    if posting.inside_since is not None:
-        _come_out(posting, now)
-    posting.done, posting.due = True, None
-    status = {"send": "sent", "skip": "skipped", "stuck": "stuck"}[decision.verdict]
+    else:
+        if posting.inside_since is not None:
+            _come_out(posting, now)
+        posting.done, posting.due = True, None
+    status = {"send": "sent", "skip": "skipped", "stuck": "stuck", "hold": "held"}[decision.verdict]
     if status == "sent":
         state.facts.sent.append(Sent(broadcast.letter, letter.letter.purpose, now, None, broadcast.course))
     return LetterDecided(
@@ -123,6 +157,7 @@ def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecid
         holds=tuple(posting.held),
         values=values,
         broadcast=broadcast.key,
+        course=broadcast.course,
     )
 
 

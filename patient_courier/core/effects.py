@@ -50,6 +50,7 @@ class LetterDecided:
     values: dict[str, Value]
     to: str | tuple[str, ...] | None = None
     broadcast: str | None = None  # the key of the broadcast it belongs to, instead of a run
+    course: str | None = None  # what a broadcast is about
     story: int = 0  # how many entries of the run's trail belong to this letter's story
 
 

@@ -9,7 +9,7 @@ from whenever import Instant
 
 from patient_courier.core import calendar
 from patient_courier.core.agenda import Agenda, Limits
-from patient_courier.core.broadcasting import start_of
+from patient_courier.core.broadcasting import Coming, start_of
 from patient_courier.core.definitions import Definitions, Plan, ready
 from patient_courier.core.duration import Duration
 from patient_courier.core.effects import (
@@ -76,7 +76,17 @@ class Outcome:
         """Why a letter went out or not, as ordered sentences; times are the student's."""
         state = self.states[letter.student]
         if letter.broadcast is not None:
-            return broadcast_story(letter.broadcast, letter, state.zone)
+            began = next((x.at for x in self.broadcasts if x.broadcast == letter.broadcast), None)
+            return broadcast_story(
+                letter.broadcast,
+                state.zone,
+                started=began,
+                purpose=letter.purpose,
+                status=letter.status,
+                reason=letter.reason,
+                at=letter.at,
+                holds=[(hold.start, hold.until, hold.reason) for hold in letter.holds],
+            )
         run = next(run for run in state.runs if run.number == letter.run)
         events = dict(state.log)
         return story(
@@ -218,13 +228,21 @@ class Forecast:
     cut_short: bool
 
 
-def forecast(definitions: Definitions, states: list[StudentState], now: Instant, until: Instant) -> Forecast:
+def forecast(
+    definitions: Definitions,
+    states: list[StudentState],
+    now: Instant,
+    until: Instant,
+    coming: Coming | None = None,
+) -> Forecast:
     """The letters that will go out by ``until`` if no student does anything more. Uses up the states."""
     outcome = Outcome(definitions, {state.student.key: state for state in states})
     limits = Limits(FORECAST_OF_A_RUN, FORECAST_IN_ALL + 20 * len(states))
     agenda = Agenda(Engine(definitions), outcome.note, now, limits)
     for state in states:
         agenda.add_student(state)
+    if coming is not None:
+        agenda.add_coming(coming, states)
     agenda.run_until(until)
     letters = [letter for letter in outcome.letters if letter.status == "sent"]
     return Forecast(letters, cut_short=bool(outcome.warnings))

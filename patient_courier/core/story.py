@@ -11,7 +11,6 @@ from patient_courier.core import words
 from patient_courier.core.condition_words import condition_words
 from patient_courier.core.definitions import Definitions, Plan
 from patient_courier.core.duration import Duration
-from patient_courier.core.effects import LetterDecided
 from patient_courier.core.happening import Happening
 from patient_courier.core.school.events import MatcherBase, OnEnrolled
 from patient_courier.core.school.sequences import Branch, WaitFor, Waypoint
@@ -131,17 +130,73 @@ def not_begun(
     return f"Did not begin{after} ({words.moment(at, zone)}): {why}."
 
 
-def broadcast_story(name: str, letter: LetterDecided, zone: str) -> list[str]:
-    """The story of a broadcast's letter: what it belongs to, what kept it back, what became of it."""
-    found = [f"The student was on the list of the broadcast “{name}”."]
-    for held in letter.holds:
-        reason = words.reason(held.reason).rstrip(".")
-        found.append(
-            f"Kept back from {words.moment(held.start, zone)} until {words.moment(held.until, zone)}: {reason}."
+def broadcast_story(
+    name: str,
+    zone: str,
+    *,
+    started: Instant | None,
+    purpose: str,
+    status: str,
+    reason: str | None,
+    at: Instant,
+    holds: Sequence[Sequence[Any]],
+    inside: Sequence[str] = (),
+    until: Instant | None = None,
+) -> list[str]:
+    """The story of a broadcast's letter: the list it belongs to, what kept it back, what became of it.
+
+    ``inside`` names the sequences that the student was inside at the decision; ``until`` is when the guards are asked
+    again while it is ``held``.
+    """
+    when = f" when its list was drawn up ({words.moment(started, zone)})" if started else ""
+    told = [f"The student was on the list of the broadcast “{name}”{when}."]
+    where = f" They are inside {_and([f'“{one}”' for one in inside])}." if inside else ""
+    for start, end, why in holds:
+        if status == "held" and until is not None and end == until and end > at:
+            continue  # it lasts still
+        told.append(
+            f"Kept back from {words.moment(start, zone)} until {words.moment(end, zone)}. {words.reason(why)}"
         )
-    if letter.status == "sent":
-        return [*found, f"Posted {words.moment(letter.at, zone)}."]
-    return [*found, f"Not posted: {words.reason(letter.reason)}"]
+    if status == "held":
+        lasts = f", until {words.moment(until, zone)} at the latest" if until else ""
+        if reason == "inside_sequence":
+            return [
+                *told,
+                f"Kept back while the student is inside a sequence that holds broadcasts{lasts}.{where}",
+            ]
+        lasts = f" until {words.moment(until, zone)}" if until else ""
+        return [*told, f"Kept back{lasts}, then asked again. {words.reason(reason)}"]
+    became = _became(purpose, status, reason, at, zone)
+    if reason == "inside_sequence":
+        became[-1] += where.replace("They are", "They were")
+    return told + became
+
+
+def _and(found: Sequence[str]) -> str:
+    return " and ".join([", ".join(found[:-1]), found[-1]]) if len(found) > 1 else "".join(found)
+
+
+def _became(purpose: str, status: str, reason: str | None, at: Instant, zone: str) -> list[str]:
+    """What became of a letter, and what was asked before."""
+    moment = words.moment(at, zone)
+    match status:
+        case "queued" | "posting" | "sent":
+            return [
+                _PURPOSE[purpose],
+                _asked(purpose),
+                f"Nothing stood against it, so it went out ({moment}).",
+            ]
+        case "skipped":
+            return [f"Not posted ({moment}). {words.reason(reason)}"]
+        case "stuck" | "bounced" | "unsure" | "dropped":
+            opening = {
+                "stuck": "It waits for you",
+                "bounced": "The mail server refused it",
+                "unsure": "It may or may not have arrived",
+                "dropped": "It will not go out",
+            }[status]
+            return [f"{opening} ({moment}). {words.reason(reason)}"]
+    return []
 
 
 def story(
@@ -176,22 +231,4 @@ def story(
         told.append(
             f"Kept back from {words.moment(start, zone)} until {words.moment(until, zone)}. {words.reason(why)}"
         )
-    moment = words.moment(at, zone)
-    match status:
-        case "queued" | "posting" | "sent":
-            told += [
-                _PURPOSE[purpose],
-                _asked(purpose),
-                f"Nothing stood against it, so it went out ({moment}).",
-            ]
-        case "skipped":
-            told.append(f"Not posted ({moment}). {words.reason(reason)}")
-        case "stuck" | "bounced" | "unsure" | "dropped":
-            opening = {
-                "stuck": "It waits for you",
-                "bounced": "The mail server refused it",
-                "unsure": "It may or may not have arrived",
-                "dropped": "It will not go out",
-            }[status]
-            told.append(f"{opening} ({moment}). {words.reason(reason)}")
-    return told
+    return told + _became(purpose, status, reason, at, zone)

@@ -53,6 +53,7 @@ class Decided:
     reason: str | None
     subject: str
     sequence: str
+    broadcast: str = ""  # what its broadcast is called
 
 
 def timeline(
@@ -69,7 +70,7 @@ def timeline(
     for one in letters:
         kind = _KINDS.get(one.status, "not_sent")
         plan = definitions.sequences.get(one.sequence)
-        name = (plan.sequence.name if plan else "") or one.sequence
+        name = one.broadcast or (plan.sequence.name if plan else "") or one.sequence
         said = words.reason(one.reason) or STATUS_WORDS[one.status]
         detail = name if kind == "sent" else f"{said} · {name}"
         # Behind what set it going at the same moment.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from whenever import Date
@@ -15,9 +15,10 @@ from patient_courier.core.effects import LetterDecided
 
 @dataclass(frozen=True, slots=True)
 class DayLine:
-    """Letters of one sequence on one day."""
+    """Letters of one sequence, or of one broadcast, on one day."""
 
     sequence: str
+    broadcast: str | None
     name: str
     letters: int
 
@@ -34,19 +35,32 @@ class DayOut:
 
 
 def by_day(
-    definitions: Definitions, letters: Iterable[LetterDecided], first: Date, days: int
+    definitions: Definitions,
+    letters: Iterable[LetterDecided],
+    first: Date,
+    days: int,
+    broadcasts: Mapping[str, str],
 ) -> list[DayOut]:
-    """Letters by day of the school's zone and by sequence, from the ``first`` day on."""
+    """Letters by day of the school's zone and by sequence or broadcast, from the ``first`` day on.
+
+    ``broadcasts`` are the names of the broadcasts.
+    """
     zone = definitions.school.timezone
-    counts: defaultdict[Date, Counter[str]] = defaultdict(Counter)
+    counts: defaultdict[Date, Counter[tuple[str, str | None]]] = defaultdict(Counter)
     for letter in letters:
-        counts[calendar.local_date(letter.at, zone)][letter.sequence] += 1
+        counts[calendar.local_date(letter.at, zone)][letter.sequence, letter.broadcast] += 1
+
+    def name(sequence: str, broadcast: str | None) -> str:
+        if broadcast is not None:
+            return broadcasts.get(broadcast, broadcast)
+        return definitions.sequences[sequence].sequence.name or sequence
+
     found = []
     for date in (first.add(days=offset) for offset in range(days)):
         label = words.day(date)
         lines = [
-            DayLine(sequence=key, name=definitions.sequences[key].sequence.name or key, letters=number)
-            for key, number in counts[date].most_common()
+            DayLine(sequence=key, broadcast=broadcast, name=name(key, broadcast), letters=number)
+            for (key, broadcast), number in counts[date].most_common()
         ]
         found.append(
             DayOut(

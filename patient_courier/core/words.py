@@ -25,6 +25,7 @@ REASONS = {
     "daily_limit": "The student has had enough letters for one day.",
     "inside_sequence": "The student was inside a sequence that holds broadcasts.",
     "too_late": "The student's hour was past when the broadcast started.",
+    "broadcast_stopped": "You stopped the broadcast before this letter went out.",
     "moved_on": "The student moved on, or left the sequence, while the letter was kept back.",
     "interrupted": "The application stopped while the letter was being handed over.",
 }

@@ -13,6 +13,7 @@ from patient_courier import logs
 from patient_courier.core.school.events import Bounced
 from patient_courier.core.school.text import clean_line
 from patient_courier.dispatch.arriving import Arrivals
+from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
 from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.outbox import Outbox
@@ -21,7 +22,9 @@ from patient_courier.dispatch.worker import LONGEST_SLEEP_SECONDS, Worker
 from patient_courier.post.carriers import SmtpCarrier, SmtpSettings
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.mailroom import Mailroom
+from patient_courier.post.message import Mail
 from patient_courier.settings import Settings
+from patient_courier.store.broadcasts import in_status
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import Library
 from patient_courier.store.mail import keep_message
@@ -47,10 +50,11 @@ class Post:
 
     def start(self) -> None:
         """Open the mailroom, settle what a crash has left, start the workers."""
+        self._carrier_settings = self._smtp()
         self.outbox = Outbox(
             self.database,
             self.library.load,
-            SmtpCarrier(self._smtp()),
+            SmtpCarrier(self._carrier_settings),
             self.signer,
             asks_mailroom=self.mailroom is not None,
             on_bounce=self._bounced,
@@ -58,6 +62,14 @@ class Post:
         self.outbox.recover()
         for worker in (self._waker, self._poster, self._calling, self.arrivals):
             worker.start()
+
+    def post_now(self, mail: Mail) -> None:
+        """Hand over a message that is no delivery, over a connection of its own. Raises NotTaken, Unsure."""
+        carrier = SmtpCarrier(self._carrier_settings)
+        try:
+            carrier.post(mail)
+        finally:
+            carrier.close()
 
     def _smtp(self) -> SmtpSettings:
         if self.mailroom is not None:
@@ -87,10 +99,13 @@ class Post:
         The look whether something is takes no lock and does not grow with the number of those who wait.
         """
         while not self._waker.stopping:
+            real = real_now()
             with self.database.reading() as session:
-                clock, due = read_clock(session), next_due(session)
+                clock, due = read_clock(session), next_due(session, real)
+                wait = seconds_to_wait(session, real)
             if clock.moving_to is None and (due is None or due > clock.now):
-                return _seconds_until(due if not clock.practice else None)
+                pause = _seconds_until(due if not clock.practice else None)
+                return pause if wait is None else min(pause, wait)
             with self.database.writing() as session:
                 wake_due(session, self.library.load(session))
             self._poster.nudge()
@@ -98,9 +113,19 @@ class Post:
         return 0.0
 
     def _post(self) -> float:
-        self.outbox.empty()
+        if self.outbox.empty():
+            self._settle_broadcasts()
         paused = self.outbox.paused_for()
         return paused or _seconds_until(self.outbox.next_retry())
+
+    def _settle_broadcasts(self) -> None:
+        """What has left the outbox may be the last of a broadcast, or make room for the next of its letters."""
+        with self.database.reading() as session:
+            going = bool(in_status(session, "going"))
+        if going:
+            with self.database.writing() as session:
+                settle(session, read_clock(session).now)
+            self._waker.nudge()
 
     def _call(self) -> float:
         return _seconds_until(self.caller.empty())

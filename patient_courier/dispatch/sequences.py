@@ -17,6 +17,7 @@ from patient_courier.core.engine import Engine, may_begin
 from patient_courier.core.happening import Happening, subject_of
 from patient_courier.core.matching import matches
 from patient_courier.core.moving import Landing, landing
+from patient_courier.dispatch import broadcasts
 from patient_courier.store.definitions import set_status
 from patient_courier.store.saving import save_effects, save_states
 from patient_courier.store.states import load_states, numbers
@@ -86,6 +87,7 @@ def start_missed(
     before = sum(len(state.runs) for state in states.values())
     for found in missed:
         effects += engine.start_missed(states[found.student_id], key, found.what, found.number, now)
+    broadcasts.let_out(session, states, now)
     save_states(session, states, definitions)
     save_effects(session, effects, {state.student.key: id for id, state in states.items()})
     return sum(len(state.runs) for state in states.values()) - before
@@ -126,6 +128,7 @@ def move_all(session: Session, definitions: Definitions, key: str, now: Instant)
                 landing(definitions.plans[(key, found.version)], definitions.sequences[key], found.step).kind
             ] += 1
             effects += engine.move(state, found, now)
+    broadcasts.let_out(session, states, now)
     save_states(session, states, definitions)
     save_effects(session, effects, {state.student.key: id for id, state in states.items()})
     return counts

@@ -17,7 +17,16 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.effects import Effect
 from patient_courier.core.engine import Engine
 from patient_courier.core.school.events import EventBase
-from patient_courier.dispatch.clock import SchoolClock, read_clock, set_clock
+from patient_courier.dispatch import broadcasts
+from patient_courier.dispatch.clock import SchoolClock, read_clock, real_now, set_clock
+from patient_courier.store.broadcasts import (
+    Kept,
+    ask_again,
+    in_status,
+    next_start,
+    open_postings,
+    save_postings,
+)
 from patient_courier.store.columns import InstantColumn
 from patient_courier.store.saving import save_effects, save_states
 from patient_courier.store.states import load_states, numbers
@@ -53,6 +62,7 @@ def take_events(
     effects: list[Effect] = []
     agenda = Agenda(Engine(definitions, numbers(session)), effects.append, now)
     agenda.take_message([(states[ids[event.student]], event) for event in fresh], states.values())
+    broadcasts.let_out(session, states, now)
     save_states(session, states, definitions)
     save_effects(session, effects, ids)
     return Taken(len(fresh), len(events) - len(fresh))
@@ -106,10 +116,14 @@ _DUE_CLOCKS = (
 _HOW_MANY = select(func.count()).where(*waiting_runs(), _R.c.due == bindparam("due", type_=InstantColumn))
 
 
-def next_due(session: Session) -> Instant | None:
-    """When something falls due next: a run, or what the clock brings. Two looks into an index."""
+def next_due(session: Session, real: Instant) -> Instant | None:
+    """When something falls due next: a run, what the clock brings, a broadcast. A few looks into indexes."""
     connection = session.connection()
-    found = (connection.execute(_NEXT_RUN).scalar(), connection.execute(_NEXT_CLOCK).scalar())
+    found = (
+        connection.execute(_NEXT_RUN).scalar(),
+        connection.execute(_NEXT_CLOCK).scalar(),
+        broadcasts.next_due(session, real),
+    )
     return min((due for due in found if due is not None), default=None)
 
 
@@ -128,39 +142,71 @@ def wake_due(session: Session, definitions: Definitions) -> bool:
     In a practice school the clock moves along, up to where it was sent.
     """
     clock = read_clock(session)
-    horizon = clock.horizon
-    due, horizon = _due_students(session, horizon)
-    if due:
-        horizon = _wake(session, definitions, due, clock, horizon)
-    if clock.moving_to is not None:
-        set_clock(session, horizon, arrived=horizon == clock.moving_to)
-    return bool(due) or (clock.moving_to is not None and horizon != clock.moving_to)
+    moving = clock.moving_to is not None
+    # Whoever sends the clock ahead wants to see what happens then: nothing is held back in real time meanwhile.
+    ahead = next_start(session, clock.horizon, None if moving else real_now())
+    lot = _due_lot(session, clock.horizon, ahead, timed=not moving)
+    horizon = lot.horizon
+    if lot.students:
+        horizon = _wake(session, definitions, lot, clock)
+    elif ahead is not None:
+        broadcasts.start(session, definitions, ahead, max(clock.now, horizon))
+    if moving:
+        set_clock(session, max(horizon, clock.now), arrived=horizon == clock.moving_to)
+    return bool(lot.students) or ahead is not None or (moving and horizon != clock.moving_to)
 
 
-def _due_students(session: Session, horizon: Instant) -> tuple[set[int], Instant]:
-    """Up to a chunk of students with something due by the horizon, and the moment up to which they are all."""
-    connection = session.connection()
+@dataclass(frozen=True, slots=True)
+class _Lot:
+    """Students with something due by the horizon; at the horizon itself only what comes ``before`` a broadcast's place."""
+
+    students: set[int]
+    horizon: Instant
+    before: int | None
+    going: list[Kept]
+    turn: broadcasts.Turn
+
+
+def _due_lot(session: Session, horizon: Instant, ahead: Kept | None, *, timed: bool) -> _Lot:
+    """Up to a chunk of each kind, and the moment up to which they are all.
+
+    ``ahead`` is the broadcast that starts next: its list is drawn up when everything before it has happened.
+    """
+    if ahead is not None and ahead.due is not None:
+        horizon = ahead.due
+    asked, connection = horizon, session.connection()
     runs = connection.execute(_DUE_RUNS, {"horizon": horizon}).all()
     clocks = connection.execute(_DUE_CLOCKS, {"horizon": horizon}).all()
+    going = in_status(session, "going")
+    before = ahead.position if ahead else None
+    turn = broadcasts.whose_turn(session, going, horizon, before, CHUNK, timed=timed)
     for found in (runs, clocks):
         if len(found) == CHUNK:
             horizon = min(horizon, found[-1][1])
-    return {id for id, due in [*runs, *clocks] if due <= horizon}, horizon
+    horizon = min(horizon, turn.horizon)
+    students = {id for id, due in [*runs, *clocks] if due <= horizon} | turn.students
+    return _Lot(students, horizon, before if horizon == asked else None, going, turn)
 
 
-def _wake(
-    session: Session, definitions: Definitions, ids: set[int], clock: SchoolClock, horizon: Instant
-) -> Instant:
+def _wake(session: Session, definitions: Definitions, lot: _Lot, clock: SchoolClock) -> Instant:
     """Let what is due happen, up to the moment that is returned."""
-    states = load_states(session, ids, definitions)
+    states = load_states(session, lot.students, definitions)
     effects: list[Effect] = []
     agenda = Agenda(Engine(definitions, numbers(session)), effects.append, clock.now)
     for state in states.values():
         agenda.add_student(state)
-    all_done = agenda.run_until(horizon, most=MOST_STEPS)
+    postings = [
+        posting
+        for posting in open_postings(session, lot.going, states)
+        if lot.turn.may_ask(posting, lot.horizon)
+    ]
+    agenda.add_postings(postings, {kept.key: kept.position for kept in lot.going})
+    all_done = agenda.run_until(lot.horizon, most=MOST_STEPS, before=lot.before)
     save_states(session, states, definitions)
     save_effects(session, effects, {state.student.key: id for id, state in states.items()})
-    return horizon if all_done else agenda.now
+    save_postings(session, postings)
+    broadcasts.settle(session, agenda.now)
+    return lot.horizon if all_done else agenda.now
 
 
 def plan_clocks_anew(session: Session, definitions: Definitions, now: Instant) -> None:
@@ -183,4 +229,5 @@ def definitions_changed(
 ) -> None:
     """Let what has just been saved take effect for everyone."""
     session.flush()
+    ask_again(session, now)
     plan_clocks_anew(session, definitions(session), now)

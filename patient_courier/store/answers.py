@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.fields import Source, value
 from patient_courier.core.merge import Template
+from patient_courier.store.broadcasts import about
 from patient_courier.store.log import Logged
 from patient_courier.store.states import load_states
 
@@ -30,8 +31,12 @@ def after_answer(session: Session, definitions: Definitions, one: Logged, answer
     if not choice.page:
         return After(url=choice.url)
     state = load_states(session, [one.student_id], definitions)[one.student_id]
-    run = next((run for run in state.runs if run.number == one.run), None)
-    source = Source(definitions, state, run.subject if run else None, run.event_at if run else None)
+    if one.broadcast is not None:
+        subject, event_at = about(session, one.broadcast)
+    else:
+        run = next((run for run in state.runs if run.number == one.run), None)
+        subject, event_at = (run.subject, run.event_at) if run else (None, None)
+    source = Source(definitions, state, subject, event_at)
     template = Template.parse(choice.page)
     values = {field.name: value(field.name, source) for field in template.fields}
     # Links of a letter are no values of a page.

@@ -10,9 +10,12 @@ from sqlalchemy import select, true
 from sqlalchemy.orm import Session
 
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.file import SchoolFile, Student
-from patient_courier.store.tables import EventRow, StudentRow, TagRow
+from patient_courier.store import broadcasts
+from patient_courier.store.broadcasts import Kept
+from patient_courier.store.tables import DeliveryRow, EventRow, StudentRow, TagRow
 
 _EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 # What an event carries beside its own fields: the objects around it.
@@ -35,9 +38,24 @@ def export_school(session: Session, definitions: Definitions) -> SchoolFile:
         offers=list(definitions.offers.values()),
         letters=[ready.letter for ready in definitions.letters.values()],
         sequences=[plan.sequence for plan in definitions.sequences.values()],
+        broadcasts=[_broadcast(session, kept) for kept in broadcasts.every(session)],
         students=_students(session),
         events=events,
     )
+
+
+def _broadcast(session: Session, kept: Kept) -> Broadcast:
+    """A broadcast as the file has it; of one that was stopped, those it did not reach are taken out."""
+    if kept.status != "stopped":
+        return kept.broadcast
+    unreached = session.scalars(
+        select(StudentRow.key)
+        .join(DeliveryRow, DeliveryRow.student_id == StudentRow.id)
+        .where(DeliveryRow.broadcast == kept.key, DeliveryRow.reason == broadcasts.STOPPED)
+        .order_by(StudentRow.id)
+    )
+    without = dict.fromkeys([*kept.broadcast.without, *unreached])
+    return kept.broadcast.model_copy(update={"without": list(without)})
 
 
 def _event(row: EventRow, student: str) -> Event:

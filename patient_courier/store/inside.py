@@ -98,6 +98,12 @@ def everyone(session: Session) -> Sequence[int]:
     return session.scalars(select(RunRow.student_id).where(RunRow.outcome.is_(None)).distinct()).all()
 
 
+def moved_by(session: Session, until: Instant) -> Sequence[int]:
+    """The row ids of students whom time alone moves on in a sequence by a moment."""
+    query = select(RunRow.student_id).where(RunRow.outcome.is_(None), RunRow.due <= until)
+    return session.scalars(query.distinct()).all()
+
+
 def next_due(session: Session, sequence: str, version: int) -> tuple[Instant, str] | None:
     """When somebody on this version goes on next by time alone, and from which step."""
     row = session.execute(

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from whenever import Date, Instant
 
 from patient_courier.core import calendar
-from patient_courier.core.definitions import Plan
+from patient_courier.core.definitions import Definitions, Plan
 from patient_courier.core.happening import Happening
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.store.definitions import letter_version
@@ -42,6 +42,8 @@ class Logged:
     run: int
     step: str
     sequence: str
+    broadcast: str | None
+    course: str | None
     letter: str
     letter_version: int
     purpose: str
@@ -76,7 +78,7 @@ def _with_students() -> Select[Any]:
 
 
 def search(
-    session: Session, *, words: str, status: str, sequence: str, student: str, page: int
+    session: Session, *, words: str, status: str, sequence: str, broadcast: str, student: str, page: int
 ) -> tuple[int, list[tuple[Logged, Person]]]:
     """A page of the log, the newest first, and how many entries there are. ``status`` is one of GROUPS, or empty."""
     query = _with_students()
@@ -84,6 +86,8 @@ def search(
         query = query.where(DeliveryRow.status.in_(GROUPS[status]))
     if sequence:
         query = query.where(DeliveryRow.sequence == sequence)
+    if broadcast:
+        query = query.where(DeliveryRow.broadcast == broadcast)
     if student:
         query = query.where(StudentRow.key == student)
     query = with_words(query, words, DeliveryRow.subject)
@@ -115,9 +119,11 @@ def of_student(session: Session, student: int) -> list[Logged]:
     return [logged(row) for row in session.scalars(query)]
 
 
-def course_of(session: Session, run: int) -> str | None:
-    """The course that a run is about."""
-    subject = session.scalar(select(RunRow.subject).where(RunRow.number == run))
+def course_of(session: Session, one: Logged) -> str | None:
+    """The course that a delivery's run or broadcast is about."""
+    if one.broadcast is not None:
+        return one.course
+    subject = session.scalar(select(RunRow.subject).where(RunRow.number == one.run))
     return next((key for kind, key in subject["objects"] if kind == "course"), None) if subject else None
 
 
@@ -132,6 +138,21 @@ def told(session: Session, one: Logged) -> Told:
     body = session.get_one(SequenceVersionRow, (run.sequence, run.version)).body
     plan = Plan(Sequence.model_validate(body), run.version)
     return Told(plan, run.cause, run.started, run.trail[: one.story], events)
+
+
+def inside_at(session: Session, definitions: Definitions, one: Logged) -> list[str]:
+    """The sequences that hold broadcasts which the student of a delivery was inside when it was decided, by name."""
+    rows = session.scalars(
+        select(RunRow.sequence)
+        .where(
+            RunRow.student_id == one.student_id,
+            RunRow.started <= one.at,
+            RunRow.ended.is_(None) | (RunRow.ended > one.at),
+        )
+        .order_by(RunRow.number)
+    )
+    found = [definitions.sequences[key].sequence for key in dict.fromkeys(rows)]
+    return [sequence.name or sequence.key for sequence in found if sequence.holds_broadcasts]
 
 
 def letter_of(session: Session, one: Logged) -> Any:

@@ -36,6 +36,10 @@ def has_message(session: Session, message_id: str) -> bool:
     return session.scalar(select(MailRow.id).where(MailRow.message_id == message_id)) is not None
 
 
+def find_by_message_id(session: Session, message_id: str) -> int | None:
+    return session.scalar(select(MailRow.id).where(MailRow.message_id == message_id))
+
+
 @dataclass(frozen=True, slots=True)
 class Message:
     """A message that was taken in, whole."""

@@ -9,8 +9,10 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.broadcasting import start_of
 from patient_courier.core.reading import as_data
 from patient_courier.core.school.file import SchoolFile, Student
+from patient_courier.store import broadcasts
 from patient_courier.store.definitions import replace_courses, save_letter, save_school, save_sequence
 from patient_courier.store.tables import (
     ClockRow,
@@ -69,10 +71,6 @@ def fill_school(session: Session, file: SchoolFile, now: Instant) -> None:
 
 
 def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
-    if file.broadcasts:
-        raise ValueError(
-            "This file has broadcasts. They can be rehearsed, but a school does not post them yet; take them out first."
-        )
     replace_courses(session, file.courses, file.offers)
     for letter in file.letters:
         save_letter(session, letter, now)
@@ -80,6 +78,10 @@ def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
         save_sequence(session, sequence, now)
     for student in file.students:
         add_student(session, student)
+    for broadcast in file.broadcasts:
+        scheduled = broadcast.status == "scheduled"
+        due = start_of(broadcast, file.school.timezone) if scheduled else None
+        broadcasts.save(session, broadcast, now, due=due)
 
 
 def add_student(session: Session, student: Student) -> int:

@@ -16,17 +16,18 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.columns import InstantColumn
-from patient_courier.store.tables import DeliveryRow, HelpStopRow, RunRow, StudentRow
+from patient_courier.store.tables import BroadcastRow, DeliveryRow, HelpStopRow, RunRow, StudentRow
 
 _D: Any = DeliveryRow.__table__
 _S: Any = StudentRow.__table__
 _R: Any = RunRow.__table__
 _H: Any = HelpStopRow.__table__
+_B: Any = BroadcastRow.__table__
 
 
 @dataclass(frozen=True, slots=True)
 class Claimed:
-    """A delivery that is to be handed over now; ``course`` is what its run is about."""
+    """A delivery that is to be handed over now; ``course`` is what its run or its broadcast is about."""
 
     id: int
     student_id: int
@@ -44,10 +45,12 @@ class Claimed:
     course: str | None
 
 
+_HALTED = select(_B.c.key).where(_B.c.status == "paused")
 _READY = (
     select(_D.c.id)
     .where(
         _D.c.status == "queued",
+        or_(_D.c.broadcast.is_(None), _D.c.broadcast.not_in(_HALTED)),
         or_(_D.c.retry.is_(None), _D.c.retry <= bindparam("now", type_=InstantColumn)),
     )
     .order_by(_D.c.id)
@@ -64,6 +67,7 @@ _LOT = (
         _D.c.recipients,
         _D.c["values"],
         _D.c.tries,
+        _D.c.course,
         _S.c.key.label("student"),
         _S.c.email,
         _S.c.first_name,
@@ -146,7 +150,7 @@ def _claimed(row: Any) -> Claimed:
         email=row.email,
         name=" ".join(x for x in (row.first_name, row.last_name) if x),
         timezone=row.timezone,
-        course=objects.get("course"),
+        course=row.course or objects.get("course"),
     )
 
 

@@ -163,8 +163,10 @@ def _delivery(letter: LetterDecided, student_id: int) -> dict[str, Any]:
     return {
         "student_id": student_id,
         "run": letter.run,
-        "step": letter.step,
-        "round": letter.round,
+        "step": letter.broadcast or letter.step,
+        "round": str(student_id) if letter.broadcast else letter.round,
+        "broadcast": letter.broadcast,
+        "course": letter.course,
         "sequence": letter.sequence,
         "letter": letter.letter,
         "letter_version": letter.letter_version,

@@ -70,7 +70,7 @@ _SMALL = union_all(
     _of(_L, literal("reading"), _L.c.letter, _L.c.opened, _L.c.clicked),
 )
 _LETTERS = (
-    _of(_D, _D.c.letter, _D.c.purpose, _D.c.at, _D.c.run)
+    _of(_D, _D.c.letter, _D.c.purpose, _D.c.at, func.nullif(_D.c.run, 0), _D.c.course)
     .where(_D.c.recipients.is_(None), _D.c.status.in_(POSTED))
     .order_by(_D.c.at, _D.c.id)
 )

@@ -119,6 +119,58 @@ class SequenceVersionRow(Table):
     body: Mapped[dict[str, Any]]
 
 
+class BroadcastRow(Table):
+    """A broadcast; ``body`` is its form in the school file.
+
+    Status: draft, scheduled (starts at ``due``, not before ``not_before`` of the real time), going, paused, stopped,
+    done. ``pace`` is letters a minute, ``next_slot`` (real time) when the next may go. ``tested`` is the version of the
+    letter that the owner has seen in their own inbox; ``again_of`` the broadcast whose silent readers this one is for.
+    """
+
+    __tablename__ = "broadcasts"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    status: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    saved: Mapped[Instant]
+    due: Mapped[Instant | None]
+    not_before: Mapped[Instant | None]
+    started: Mapped[Instant | None]
+    ended: Mapped[Instant | None]
+    recipients: Mapped[int | None]
+    pace: Mapped[int | None]
+    next_slot: Mapped[Instant | None]
+    tested: Mapped[int | None]
+    tested_at: Mapped[Instant | None]
+    again_of: Mapped[str | None]
+
+
+class PostingRow(Table):
+    """One student on the list of a broadcast that has started, by their number on it; ``done``: decided for good."""
+
+    __tablename__ = "postings"
+    broadcast: Mapped[str] = mapped_column(ForeignKey("broadcasts.key", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), index=True)
+    moment: Mapped[Instant]
+    due: Mapped[Instant | None]
+    too_late: Mapped[bool]
+    inside_since: Mapped[Instant | None]
+    held: Mapped[list[Any]]
+    done: Mapped[bool] = mapped_column(default=False)
+    __table_args__ = (Index("ix_postings_due", "broadcast", "due", "number", sqlite_where=text("NOT done")),)
+
+
+class AudienceRow(Table):
+    """A condition saved under a name."""
+
+    __tablename__ = "audiences"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    saved: Mapped[Instant]
+    condition: Mapped[dict[str, Any]]
+
+
 # Students and what is known about them.
 
 
@@ -300,6 +352,8 @@ class RunRow(Table):
 class DeliveryRow(Table):
     """One letter for one student, with what became of it; also the outbox (status ``queued``).
 
+    A broadcast's has run 0, the broadcast's key as ``step`` and the student's id as ``round``: so there is one of each.
+
     Status: held, queued, posting (handed to the carrier, no answer yet), sent,
     skipped, stuck, dropped, bounced, unsure (the carrier can't say).
     """
@@ -325,6 +379,8 @@ class DeliveryRow(Table):
     story: Mapped[int]
     tries: Mapped[int] = mapped_column(default=0)
     retry: Mapped[Instant | None]
+    broadcast: Mapped[str | None]
+    course: Mapped[str | None]  # what its broadcast is about
     claimed: Mapped[str | None]  # while it is being posted: the start of the computer in which it was claimed
     begun: Mapped[bool] = mapped_column(default=False)  # handing it over may have begun
     seen: Mapped[bool] = mapped_column(default=False)
@@ -332,6 +388,7 @@ class DeliveryRow(Table):
         UniqueConstraint("run", "step", "round"),
         Index("ix_deliveries_student_id_at", "student_id", "at"),
         Index("ix_deliveries_at", "at"),
+        Index("ix_deliveries_broadcast", "broadcast", "status", sqlite_where=text("broadcast IS NOT NULL")),
         Index("ix_deliveries_letter_student_id_at", "letter", "student_id", "at"),
         Index(
             "ix_deliveries_waiting",

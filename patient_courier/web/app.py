@@ -21,6 +21,8 @@ from patient_courier.store.database import Busy
 from patient_courier.web.answers import SIGNED_IN
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.places import (
+    audiences,
+    broadcasts,
     clock,
     courses,
     deliveries,
@@ -30,7 +32,10 @@ from patient_courier.web.places import (
     letters,
     links,
     needs,
+    outcomes,
+    own_inbox,
     practice,
+    recipients,
     rehearsals,
     replays,
     school,
@@ -108,6 +113,11 @@ def _include_places(app: FastAPI) -> None:
         rehearsals,
         replays,
         letters,
+        recipients,
+        outcomes,
+        own_inbox,
+        broadcasts,
+        audiences,
         student_changes,
         students,
         deliveries,

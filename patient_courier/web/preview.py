@@ -8,7 +8,9 @@ from patient_courier.core.definitions import Definitions, ready
 from patient_courier.core.example import example_subject
 from patient_courier.core.fields import Source
 from patient_courier.core.guards import blank_field, field_values
+from patient_courier.core.happening import Subject
 from patient_courier.core.school.letters import Letter
+from patient_courier.core.state import StudentState
 from patient_courier.core.words import reason
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.post.links import Links
@@ -28,6 +30,20 @@ def rendered_for(
     """A letter filled for a student (by row id) as things stand, and what is blank in it."""
     state = load_states(session, [student], definitions)[student]
     subject = example_subject(definitions, letter.key, list(state.facts.enrolments), course)
+    return _rendered(session, definitions, letter, state, subject)
+
+
+def rendered_about(
+    session: Session, definitions: Definitions, letter: Letter, student: int, subject: Subject | None
+) -> tuple[Rendered, str | None]:
+    """The same, about this and nothing else."""
+    state = load_states(session, [student], definitions)[student]
+    return _rendered(session, definitions, letter, state, subject)
+
+
+def _rendered(
+    session: Session, definitions: Definitions, letter: Letter, state: StudentState, subject: Subject | None
+) -> tuple[Rendered, str | None]:
     prepared = ready(letter)
     values = field_values(prepared, Source(definitions, state, subject, read_clock(session).now))
     blank = blank_field(prepared, values, state.zone)

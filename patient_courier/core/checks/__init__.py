@@ -1,7 +1,15 @@
 """Findings: what is wrong or doubtful in letters, sequences and broadcasts before they are switched on."""
 
-from patient_courier.core.checks.broadcasts import broadcast_findings
+from patient_courier.core.checks.broadcasts import broadcast_findings, with_letter
 from patient_courier.core.checks.finding import Finding, Lacking, Mend
 from patient_courier.core.checks.school import school_findings, sequence_findings
 
-__all__ = ["Finding", "Lacking", "Mend", "broadcast_findings", "school_findings", "sequence_findings"]
+__all__ = [
+    "Finding",
+    "Lacking",
+    "Mend",
+    "broadcast_findings",
+    "school_findings",
+    "sequence_findings",
+    "with_letter",
+]

@@ -4,18 +4,39 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from patient_courier.core.checks.finding import Finding
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.checks.finding import Finding, Mend
+from patient_courier.core.checks.letters import letter_findings
+from patient_courier.core.definitions import Definitions, ReadyLetter
 from patient_courier.core.merge import FREE_PREFIX
 from patient_courier.core.school.broadcasts import Broadcast
 
 _ALWAYS = ("student", "school", "links", "event")
 _OF_A_COURSE = ("course", "next_lesson", "certificate")
 
+_SERVICE = (
+    "A service letter also reaches those who stopped news, at any hour. Use it for what they bought: a changed date, a "
+    "link that moved. For anything else the law wants their consent (in the EU: Directive 2002/58/EC, Article 13), and so "
+    "do good manners."
+)
+
+
+def _as_news(letter: ReadyLetter) -> Mend:
+    patch = ({"op": "replace", "path": "/purpose", "value": "news"},)
+    return Mend("Make it a news letter", "letter", letter.letter.key, patch)
+
 
 def broadcast_findings(definitions: Definitions, broadcast: Broadcast) -> list[Finding]:
     """What a broadcast can't fill, whom it must not be meant for, and what in it does nothing; faults first."""
     found = list(_findings(definitions, broadcast))
+    return sorted(found, key=lambda finding: finding.level != "fault")
+
+
+def with_letter(definitions: Definitions, broadcast: Broadcast) -> list[Finding]:
+    """The findings of a broadcast and of its letter, each said once; faults first."""
+    found = list(_findings(definitions, broadcast))
+    said = {finding.code for finding in found}
+    letter = definitions.letters[broadcast.letter].letter
+    found += [x for x in letter_findings(definitions, letter) if x.code != "purpose" or x.code not in said]
     return sorted(found, key=lambda finding: finding.level != "fault")
 
 
@@ -30,11 +51,9 @@ def _findings(definitions: Definitions, broadcast: Broadcast) -> Iterator[Findin
         sentence = f"A broadcast can't fill the merge field {name}.{mend}"
         yield Finding("fault", "field_not_here", sentence, letter=broadcast.letter, pointer="/letter")
     if letter.letter.purpose == "service":
-        sentence = (
-            "A service letter also reaches those who stopped news, and it is not held for hours or limits. "
-            "If it is no part of what they bought, make it a news letter."
+        yield Finding(
+            "warning", "purpose", _SERVICE, letter=broadcast.letter, pointer="/letter", mend=_as_news(letter)
         )
-        yield Finding("warning", "purpose", sentence, letter=broadcast.letter, pointer="/letter")
     if broadcast.within is not None and broadcast.inside == "pass_by":
         sentence = (
             "Students inside a sequence are passed by, so there is nothing to wait for “within” that time."

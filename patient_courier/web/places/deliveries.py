@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from fastapi import APIRouter, HTTPException
@@ -10,10 +11,10 @@ from pydantic import BaseModel
 from patient_courier.core import words
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.values import moment_text
-from patient_courier.core.story import story
+from patient_courier.core.story import broadcast_story, story
 from patient_courier.core.timeline import STATUS_WORDS
 from patient_courier.post.message import render
-from patient_courier.store import log
+from patient_courier.store import broadcasts, log
 from patient_courier.store.log import Logged
 from patient_courier.store.people import Person
 from patient_courier.web.context import (
@@ -31,7 +32,10 @@ router = APIRouter(prefix="/api/deliveries", tags=["deliveries"])
 
 
 class DeliveryOut(BaseModel):
-    """One line of the log. ``local`` is the student's time, ``school_time`` the school's; ``reason_code`` is stable."""
+    """One line of the log. ``local`` is the student's time, ``school_time`` the school's; ``reason_code`` is stable.
+
+    A letter of a broadcast has its key and no sequence; ``sequence_name`` is what the broadcast is called.
+    """
 
     id: int
     at: str
@@ -46,6 +50,7 @@ class DeliveryOut(BaseModel):
     purpose: str
     sequence: str
     sequence_name: str
+    broadcast: str | None
     step: str
     status: str
     status_words: str
@@ -68,7 +73,10 @@ class DeliveryDetail(BaseModel):
     text: str
 
 
-def delivery_out(definitions: Definitions, one: Logged, person: Person) -> DeliveryOut:
+def delivery_out(
+    definitions: Definitions, one: Logged, person: Person, names: Mapping[str, str]
+) -> DeliveryOut:
+    """One line of the log; ``names`` are what broadcasts are called."""
     zone = definitions.school.timezone
     letter = definitions.letters.get(one.letter)
     plan = definitions.sequences.get(one.sequence)
@@ -85,7 +93,8 @@ def delivery_out(definitions: Definitions, one: Logged, person: Person) -> Deliv
         subject=one.subject,
         purpose=one.purpose,
         sequence=one.sequence,
-        sequence_name=(plan.sequence.name if plan else "") or one.sequence,
+        sequence_name=(plan.sequence.name if plan else names.get(one.broadcast or "", "")) or one.sequence,
+        broadcast=one.broadcast,
         step=one.step,
         status=one.status,
         status_words=STATUS_WORDS[one.status],
@@ -103,13 +112,16 @@ def list_deliveries(
     q: Search = "",
     status: Literal["", "sent", "going", "skipped", "held", "waiting"] = "",
     sequence: str = "",
+    broadcast: str = "",
     student: str = "",
     page: PageNumber = 1,
 ) -> DeliveryPage:
     """The log, newest first. ``q`` looks in names, addresses and subjects."""
-    total, found = log.search(session, words=q, status=status, sequence=sequence, student=student, page=page)
-    definitions = definitions_in(post, session)
-    return DeliveryPage(total=total, items=[delivery_out(definitions, one, who) for one, who in found])
+    total, found = log.search(
+        session, words=q, status=status, sequence=sequence, broadcast=broadcast, student=student, page=page
+    )
+    definitions, names = definitions_in(post, session), broadcasts.names(session)
+    return DeliveryPage(total=total, items=[delivery_out(definitions, one, who, names) for one, who in found])
 
 
 @router.get("/{id}")
@@ -128,7 +140,7 @@ def get_delivery(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> 
     except ValueError:
         text = "This letter can't be drawn."
     return DeliveryDetail(
-        delivery=delivery_out(definitions, one, person),
+        delivery=delivery_out(definitions, one, person, broadcasts.names(session)),
         story=_story(session, definitions, one, zone),
         html=html,
         text=text,
@@ -136,6 +148,8 @@ def get_delivery(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> 
 
 
 def _story(session: Session, definitions: Definitions, one: Logged, zone: str) -> list[str]:
+    if one.broadcast is not None:
+        return _story_of_broadcast(session, definitions, one, one.broadcast, zone)
     told = log.told(session, one)
     return story(
         definitions,
@@ -150,4 +164,22 @@ def _story(session: Session, definitions: Definitions, one: Logged, zone: str) -
         reason=one.reason,
         at=one.at,
         holds=one.holds,
+    )
+
+
+def _story_of_broadcast(
+    session: Session, definitions: Definitions, one: Logged, key: str, zone: str
+) -> list[str]:
+    kept = broadcasts.find(session, key)
+    return broadcast_story(
+        (kept.broadcast.name if kept else "") or key,
+        zone,
+        started=kept.started if kept else None,
+        purpose=one.purpose,
+        status=one.status,
+        reason=one.reason,
+        at=one.at,
+        holds=one.holds,
+        inside=log.inside_at(session, definitions, one),
+        until=broadcasts.again_at(session, key, one.student_id),
     )

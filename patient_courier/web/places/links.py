@@ -60,7 +60,7 @@ def stop(token: str, post: ThePost, session: Writing) -> HTMLResponse:
 
 
 def _course(session: Session, row: Logged) -> str | None:
-    return log.course_of(session, row.run)
+    return log.course_of(session, row)
 
 
 def _stop_events(session: Session, row: Logged, student: str, now: Instant) -> list[EventBase]:

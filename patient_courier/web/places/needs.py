@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from patient_courier.core import words
 from patient_courier.core.grouping import Waiting, grouped
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store import needs
+from patient_courier.store import broadcasts, needs
 from patient_courier.web.context import Reading, RowId, RowNumber, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.deliveries import delivery_out
 
@@ -63,10 +63,10 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
     """What waits for the owner: the mail server first, then letters, then what else there is, each newest first."""
     definitions = definitions_in(post, session)
     zone = definitions.school.timezone
-    lines = {}
+    lines, names = {}, broadcasts.names(session)
     waiting = []
     for one, person in needs.letters(session, MOST_LETTERS):
-        lines[one.id] = line = delivery_out(definitions, one, person)
+        lines[one.id] = line = delivery_out(definitions, one, person, names)
         waiting.append(
             Waiting(one.id, one.letter, line.letter_name, one.status, one.reason, person.key, person.name)
         )

@@ -17,7 +17,7 @@ from patient_courier.core.state import StudentState
 from patient_courier.core.timeline import UNSAID, Decided, TimelineItem, timeline
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import free_key
-from patient_courier.store import log, people
+from patient_courier.store import broadcasts, log, people
 from patient_courier.store.opening import add_student
 from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
@@ -199,8 +199,9 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
     person = find_student(session, key)
     state = load_states(session, [person.id], definitions)[person.id]
     events = people.happened_to(session, person.id, without=UNSAID)
+    names = broadcasts.names(session)
     letters = [
-        Decided(x.id, x.at, x.status, x.reason, x.subject, x.sequence)
+        Decided(x.id, x.at, x.status, x.reason, x.subject, x.sequence, names.get(x.broadcast or "", ""))
         for x in log.of_student(session, person.id)
     ]
     return StudentOut(

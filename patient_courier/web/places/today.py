@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from fastapi import APIRouter
 from pydantic import BaseModel
+from whenever import Instant
 
 from patient_courier.core import calendar, words
 from patient_courier.core.covered import Stalled, stalled
@@ -12,12 +15,12 @@ from patient_courier.core.effects import LetterDecided
 from patient_courier.core.rehearsal import forecast
 from patient_courier.core.week import DayOut, by_day
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store import inside, log, people
+from patient_courier.store import broadcasts, inside, log, people
 from patient_courier.store.counts import events_since
 from patient_courier.store.people import Person
 from patient_courier.store.standing import standings
 from patient_courier.store.states import load_states
-from patient_courier.web.context import Reading, SignedIn, ThePost, definitions_in
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
 from patient_courier.web.places.deliveries import DeliveryOut, delivery_out
 
 router = APIRouter(prefix="/api/today", tags=["today"])
@@ -64,31 +67,51 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     first = calendar.local_date(now, zone)
     until = calendar.resolve(first.add(days=DAYS).at(calendar.MIDNIGHT), zone).subtract(nanoseconds=1)
     ids = {*inside.everyone(session), *people.waiting_for_time(session, until)}
+    ids |= _of_broadcasts(session, definitions, until)
     states = load_states(session, ids, definitions)
-    found = forecast(definitions, list(states.values()), now, until)
+    coming = broadcasts.coming(session, until, states)
+    found = forecast(definitions, list(states.values()), now, until, coming)
+    called = broadcasts.names(session)
     shown = found.letters[:SHOWN]
     names = people.by_keys(session, {letter.student for letter in shown})
     standing = {key: standings(session, definitions, key) for key in definitions.courses}
     happened = events_since(session, now.subtract(hours=24 * DAYS), list(_WEEK))
     return TodayOut(
-        days=by_day(definitions, found.letters, first, DAYS),
+        days=by_day(definitions, found.letters, first, DAYS, called),
         stalled=stalled(definitions, standing, now, SILENT_DAYS, MOST_STALLED),
-        next=[_next(letter, names[letter.student], definitions, zone) for letter in shown],
+        next=[_next(letter, names[letter.student], definitions, zone, called) for letter in shown],
         total=len(found.letters),
         cut_short=found.cut_short,
-        lately=[delivery_out(definitions, one, person) for one, person in log.lately(session, LATELY)],
+        lately=[
+            delivery_out(definitions, one, person, called) for one, person in log.lately(session, LATELY)
+        ],
         week=[Happened(words=text, number=happened.get(kind, 0)) for kind, text in _WEEK.items()],
     )
 
 
-def _next(letter: LetterDecided, student: Person, definitions: Definitions, zone: str) -> NextLetter:
+def _of_broadcasts(session: Session, definitions: Definitions, until: Instant) -> set[int]:
+    """Students whom broadcasts will reach by then, as far as their lists can be told now."""
+    found = set(broadcasts.going_to(session))
+    for kept in broadcasts.in_status(session, "scheduled"):
+        if kept.due is not None and kept.due <= until:
+            found |= {
+                id for id, _, _ in broadcasts.on_the_list(session, definitions, kept.broadcast, kept.due)
+            }
+    return found
+
+
+def _next(
+    letter: LetterDecided, student: Person, definitions: Definitions, zone: str, called: Mapping[str, str]
+) -> NextLetter:
     return NextLetter(
         at=words.moment(letter.at, zone),
         local=words.moment(letter.at, student.timezone or zone),
         student=student.key,
         student_name=student.name,
         letter_name=definitions.letters[letter.letter].letter.name or letter.letter,
-        sequence=definitions.sequences[letter.sequence].sequence.name or letter.sequence,
+        sequence=called[letter.broadcast]
+        if letter.broadcast
+        else definitions.sequences[letter.sequence].sequence.name or letter.sequence,
     )
 
 

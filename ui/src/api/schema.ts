@@ -4,6 +4,428 @@
  */
 
 export interface paths {
+    "/api/audiences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Audiences */
+        get: operations["list_audiences_api_audiences_get"];
+        put?: never;
+        /**
+         * Keep Audience
+         * @description Keep a condition under a name.
+         */
+        post: operations["keep_audience_api_audiences_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audiences/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Counts
+         * @description How many students are left after each line.
+         */
+        post: operations["counts_api_audiences_counts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audiences/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Names
+         * @description Who is left after all the lines.
+         */
+        post: operations["names_api_audiences_names_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audiences/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Why
+         * @description Why a student is in, or out: each line with their own value.
+         */
+        post: operations["why_api_audiences_why_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audiences/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Audience
+         * @description Give an audience another name or condition. What has copied it before stays as it is.
+         */
+        put: operations["change_audience_api_audiences__key__put"];
+        post?: never;
+        /** Forget Audience */
+        delete: operations["forget_audience_api_audiences__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Broadcasts
+         * @description All broadcasts, the newest first.
+         */
+        get: operations["list_broadcasts_api_broadcasts_get"];
+        put?: never;
+        /**
+         * Begin
+         * @description Begin a draft, to everyone, for nine o'clock tomorrow.
+         */
+        post: operations["begin_api_broadcasts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/outlooks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Outlook */
+        get: operations["get_outlook_api_broadcasts_outlooks__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Broadcast */
+        get: operations["get_broadcast_api_broadcasts__key__get"];
+        /**
+         * Save Draft
+         * @description Save a draft as it is written. 409 when it is no draft any more.
+         */
+        put: operations["save_draft_api_broadcasts__key__put"];
+        post?: never;
+        /**
+         * Throw Away
+         * @description Throw a draft away; its letter stays in the library.
+         */
+        delete: operations["throw_away_api_broadcasts__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write Again
+         * @description Draft a second letter to those who got the first and have not opened it; once.
+         */
+        post: operations["write_again_api_broadcasts__key__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description A draft like this one.
+         */
+        post: operations["duplicate_api_broadcasts__key__duplicate_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go On */
+        post: operations["go_on_api_broadcasts__key__go_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/outcome/{outcome}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outcome People
+         * @description The students behind a number.
+         */
+        get: operations["outcome_people_api_broadcasts__key__outcome__outcome__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/outlook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Ahead
+         * @description Play everyone to the broadcast's moment; what is not done at once is asked for by its id.
+         */
+        post: operations["look_ahead_api_broadcasts__key__outlook_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/pace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Pace
+         * @description Letters a minute; none is as fast as the mail server takes them.
+         */
+        put: operations["set_pace_api_broadcasts__key__pace_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause */
+        post: operations["pause_api_broadcasts__key__pause_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/recipients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipients
+         * @description Those who fit now, in the order of the school, with what the look ahead of that number found for each.
+         */
+        get: operations["recipients_api_broadcasts__key__recipients_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Schedule
+         * @description Let a draft go out at its time, or a minute from now. 409 with the first fault that keeps it from that.
+         */
+        post: operations["schedule_api_broadcasts__key__schedule_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Post nothing more of it.
+         */
+        post: operations["stop_api_broadcasts__key__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description Make a broadcast that has not started a draft again.
+         */
+        post: operations["take_back_api_broadcasts__key__take_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Test
+         * @description Post the letter to whoever is signed in, with “Test” before its subject and links that do nothing.
+         */
+        post: operations["send_test_api_broadcasts__key__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/wave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Wave
+         * @description The hours in which the broadcast goes round the world.
+         */
+        get: operations["get_wave_api_broadcasts__key__wave_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clock": {
         parameters: {
             query?: never;
@@ -1224,6 +1646,105 @@ export interface components {
             /** Student */
             student: string;
         };
+        /** AudienceIn */
+        AudienceIn: {
+            /** Condition */
+            condition: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+        };
+        /**
+         * AudienceOut
+         * @description A condition under a name, in the form of the school file; ``lines`` in words, ``students`` who fit now.
+         */
+        AudienceOut: {
+            /** Condition */
+            condition: {
+                [key: string]: unknown;
+            };
+            /** Key */
+            key: string;
+            /** Lines */
+            lines: string[];
+            /** Name */
+            name: string;
+            /** Students */
+            students: number;
+        };
+        /** BroadcastKey */
+        BroadcastKey: {
+            /** Key */
+            key: string;
+        };
+        /**
+         * BroadcastOut
+         * @description A broadcast with where it stands. ``take_back_seconds``: so long it can still be taken back after “post now”.
+         *
+         *     ``tested``: when the owner sent themselves the letter as it is now. ``undecided``: letters whose turn has not come.
+         */
+        BroadcastOut: {
+            /** Again Of */
+            again_of: string | null;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Ended */
+            ended: string | null;
+            /** Figures */
+            figures: components["schemas"]["Figure"][];
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Pace */
+            pace: number | null;
+            /** Reasons */
+            reasons: components["schemas"]["ReasonOut"][];
+            /** Recipients */
+            recipients: number | null;
+            /** Started */
+            started: string | null;
+            /** Status */
+            status: string;
+            /** Status Words */
+            status_words: string;
+            /** Take Back Seconds */
+            take_back_seconds: number | null;
+            /** Tested */
+            tested: string | null;
+            /** Undecided */
+            undecided: number;
+            /** When */
+            when: string;
+            /** Written Again */
+            written_again: string | null;
+        };
+        /** BroadcastSummary */
+        BroadcastSummary: {
+            /** Figures */
+            figures: components["schemas"]["Figure"][];
+            /** Key */
+            key: string;
+            /** Letter */
+            letter: string;
+            /** Letter Name */
+            letter_name: string;
+            /** Name */
+            name: string;
+            /** Recipients */
+            recipients: number | null;
+            /** Status */
+            status: string;
+            /** Status Words */
+            status_words: string;
+            /** When */
+            when: string;
+        };
         /**
          * CallOut
          * @description A call as it was (or would be) made; a practice school keeps its calls instead of making them.
@@ -1335,6 +1856,13 @@ export interface components {
             /** Zone */
             zone: string;
         };
+        /** CountsOut */
+        CountsOut: {
+            /** Everyone */
+            everyone: number;
+            /** Lines */
+            lines: components["schemas"]["LineCount"][];
+        };
         /**
          * CourseOut
          * @description A course in the form of the school file, with the offers that give it.
@@ -1399,6 +1927,35 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * CrestOut
+         * @description When it is the broadcast's time for some students: school time, how many they are, and where.
+         */
+        CrestOut: {
+            /** At */
+            at: string;
+            /** Late */
+            late: boolean;
+            /** Places */
+            places: string[];
+            /** Students */
+            students: number;
+        };
+        /**
+         * Crowded
+         * @description Letters in the seven days around it: the usual number, the most, and the worst day with who it is.
+         */
+        Crowded: {
+            /** Most */
+            most: number;
+            /** On Worst Day */
+            on_worst_day: number;
+            student: components["schemas"]["patient_courier__web__places__recipients__Named"] | null;
+            /** Usual */
+            usual: number;
+            /** Worst Day */
+            worst_day: string | null;
+        };
         /** DayCount */
         DayCount: {
             /** Date */
@@ -1410,9 +1967,11 @@ export interface components {
         };
         /**
          * DayLine
-         * @description Letters of one sequence on one day.
+         * @description Letters of one sequence, or of one broadcast, on one day.
          */
         DayLine: {
+            /** Broadcast */
+            broadcast: string | null;
             /** Letters */
             letters: number;
             /** Name */
@@ -1452,10 +2011,14 @@ export interface components {
         /**
          * DeliveryOut
          * @description One line of the log. ``local`` is the student's time, ``school_time`` the school's; ``reason_code`` is stable.
+         *
+         *     A letter of a broadcast has its key and no sequence; ``sequence_name`` is what the broadcast is called.
          */
         DeliveryOut: {
             /** At */
             at: string;
+            /** Broadcast */
+            broadcast: string | null;
             /** Email */
             email: string;
             /** Id */
@@ -1510,6 +2073,15 @@ export interface components {
             /** Taken */
             taken: number;
         };
+        /** DraftIn */
+        DraftIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Pace */
+            pace?: number | null;
+        };
         /**
          * Effect
          * @description What saving would mean for those inside: they finish on their version; if moved, this is where they land.
@@ -1519,6 +2091,26 @@ export interface components {
             inside: number;
             /** Landings */
             landings: components["schemas"]["LandingOut"][];
+        };
+        /**
+         * Figure
+         * @description How many students something is true of, and between which shares (0 to 1) it lies, of how many.
+         */
+        Figure: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Number */
+            number: number;
+            /** Of */
+            of: number | null;
+            /** Share */
+            share: number | null;
+            /** Small */
+            small: boolean;
+            /** What */
+            what: string;
         };
         /** FindingOut */
         FindingOut: {
@@ -1566,6 +2158,25 @@ export interface components {
             needs_you: number;
             /** Students */
             students: number;
+        };
+        /**
+         * Group
+         * @description Students of whom the same will become: ``not``, ``later``, ``mend`` or ``waits``; names are cut at two hundred.
+         */
+        Group: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "not" | "later" | "mend" | "waits";
+            /** Number */
+            number: number;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+            /** Students */
+            students: components["schemas"]["patient_courier__web__places__recipients__Named"][];
         };
         /**
          * Happened
@@ -1746,6 +2357,13 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** LineCount */
+        LineCount: {
+            /** Left */
+            left: number;
+            /** Words */
+            words: string;
+        };
         /**
          * LineLetter
          * @description A letter hung at a stop; ``when`` in words, ``waiting`` students stand at its step.
@@ -1787,6 +2405,21 @@ export interface components {
             title: string;
             /** Worst */
             worst: string | null;
+        };
+        /**
+         * Lines
+         * @description Conditions that all must hold, line by line, and the course that ``this`` means in them.
+         */
+        Lines: {
+            /** Course */
+            course?: string | null;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * Made
@@ -1987,12 +2620,34 @@ export interface components {
             /** Moved */
             moved: number;
         };
-        /** Named */
-        Named: {
-            /** Key */
-            key: string;
-            /** Title */
-            title: string;
+        /** NamesIn */
+        NamesIn: {
+            /** Course */
+            course?: string | null;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Page
+             * @default 1
+             */
+            page: number;
+            /**
+             * Q
+             * @default
+             */
+            q: string;
+        };
+        /** NamesOut */
+        NamesOut: {
+            /** Items */
+            items: components["schemas"]["PersonOut"][];
+            /** Total */
+            total: number;
         };
         /**
          * NeedsYou
@@ -2029,6 +2684,20 @@ export interface components {
             students: string[];
             /** Title */
             title: string;
+        };
+        /**
+         * NewBroadcast
+         * @description A draft to begin; without a letter an empty one is begun with it.
+         */
+        NewBroadcast: {
+            /** Letter */
+            letter?: string | null;
+            /** Name */
+            name: string;
+            /** To */
+            to?: {
+                [key: string]: unknown;
+            } | null;
         };
         /** NewPassword */
         NewPassword: {
@@ -2143,10 +2812,65 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** OutcomePage */
+        OutcomePage: {
+            /** Items */
+            items: components["schemas"]["OutcomePerson"][];
+            /** Total */
+            total: number;
+        };
+        /** OutcomePerson */
+        OutcomePerson: {
+            /** Delivery */
+            delivery: number;
+            /** Email */
+            email: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
         /** OutlineText */
         OutlineText: {
             /** Text */
             text: string;
+        };
+        /**
+         * OutlookOut
+         * @description The look ahead: how many students have been played, and what came of it when all have.
+         */
+        OutlookOut: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            result: components["schemas"]["OutlookResult"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "stopped" | "failed";
+            /** Total */
+            total: number;
+        };
+        /** OutlookResult */
+        OutlookResult: {
+            crowded: components["schemas"]["Crowded"];
+            /** Cut Short */
+            cut_short: boolean;
+            /** Groups */
+            groups: components["schemas"]["Group"][];
+            /** Matching */
+            matching: number;
+            slip: components["schemas"]["SlipOut"];
+            slip_now: components["schemas"]["SlipOut"];
+            /** Will */
+            will: number;
+        };
+        /** PaceIn */
+        PaceIn: {
+            /** Pace */
+            pace?: number | null;
         };
         /**
          * PartOut
@@ -2197,6 +2921,15 @@ export interface components {
             name: string;
             /** Words */
             words: string;
+        };
+        /** PersonOut */
+        PersonOut: {
+            /** Email */
+            email: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /** PostedDay */
         PostedDay: {
@@ -2264,6 +2997,20 @@ export interface components {
             whole: number;
         };
         /**
+         * ReasonOut
+         * @description Why letters were not posted, or wait, and how many.
+         */
+        ReasonOut: {
+            /** Number */
+            number: number;
+            /** Outcome */
+            outcome: string;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * ReceiptOut
          * @description ``taken`` events are new, ``known`` ones had been reported before by their id.
          */
@@ -2274,6 +3021,39 @@ export interface components {
             refused: components["schemas"]["RefusedEvent"][];
             /** Taken */
             taken: number;
+        };
+        /**
+         * RecipientOut
+         * @description One of those whom the broadcast is for. ``fate`` is what will become of the letter, ``when`` their own time.
+         */
+        RecipientOut: {
+            /** Email */
+            email: string;
+            /** Fate */
+            fate: ("sent" | "not" | "later" | "mend" | "waits") | null;
+            /** Key */
+            key: string;
+            /** Last Seen */
+            last_seen: string | null;
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /** Ticked */
+            ticked: boolean;
+            /** When */
+            when: string;
+            /** Why */
+            why: string;
+        };
+        /** RecipientPage */
+        RecipientPage: {
+            /** Items */
+            items: components["schemas"]["RecipientOut"][];
+            /** Total */
+            total: number;
+            /** Unticked */
+            unticked: number;
         };
         /**
          * RefusedEvent
@@ -2463,6 +3243,17 @@ export interface components {
             /** Student */
             student?: string | null;
         };
+        /**
+         * Schedule
+         * @description ``at_once``: a minute from now, and until then it can be taken back.
+         */
+        Schedule: {
+            /**
+             * At Once
+             * @default false
+             */
+            at_once: boolean;
+        };
         /** SchoolIn */
         SchoolIn: {
             /** Body */
@@ -2603,6 +3394,17 @@ export interface components {
             email: string;
             /** Password */
             password: string;
+        };
+        /** SlipOut */
+        SlipOut: {
+            /** Later */
+            later: string[];
+            /** Post */
+            post: string;
+            /** When */
+            when: string;
+            /** Without */
+            without: string[];
         };
         /**
          * Stalled
@@ -2814,12 +3616,32 @@ export interface components {
             remove: string[];
         };
         /**
+         * TestIn
+         * @description Whose eyes to see it with.
+         */
+        TestIn: {
+            /** Student */
+            student: string;
+        };
+        /**
+         * TestOut
+         * @description Where it went; ``mail`` opens it, where the mailroom has it.
+         */
+        TestOut: {
+            /** Mail */
+            mail: number | null;
+            /** Subject */
+            subject: string;
+            /** To */
+            to: string;
+        };
+        /**
          * ThingsOut
          * @description Everything of the school that a sequence or a condition can name; ``likely_starts`` are events, the likeliest first.
          */
         ThingsOut: {
             /** Answers */
-            answers: components["schemas"]["Named"][];
+            answers: components["schemas"]["patient_courier__web__places__school__Named"][];
             /** Courses */
             courses: components["schemas"]["CourseShort"][];
             /** Fields */
@@ -2827,13 +3649,13 @@ export interface components {
             /** Forms */
             forms: string[];
             /** Letters */
-            letters: components["schemas"]["Named"][];
+            letters: components["schemas"]["patient_courier__web__places__school__Named"][];
             /** Likely Starts */
             likely_starts: string[];
             /** Offers */
-            offers: components["schemas"]["Named"][];
+            offers: components["schemas"]["patient_courier__web__places__school__Named"][];
             /** Sequences */
-            sequences: components["schemas"]["Named"][];
+            sequences: components["schemas"]["patient_courier__web__places__school__Named"][];
             /** Tags */
             tags: string[];
         };
@@ -2901,10 +3723,70 @@ export interface components {
             /** Versions */
             versions: components["schemas"]["VersionOut"][];
         };
+        /** WaveOut */
+        WaveOut: {
+            /** Crests */
+            crests: components["schemas"]["CrestOut"][];
+            /** Last */
+            last: string | null;
+            /** Late */
+            late: number;
+            /** Start */
+            start: string;
+        };
+        /** WhyIn */
+        WhyIn: {
+            /** Condition */
+            condition: {
+                [key: string]: unknown;
+            };
+            /** Course */
+            course?: string | null;
+            /** Student */
+            student: string;
+        };
+        /**
+         * WhyLine
+         * @description One line of an audience: what it asks, whether it holds, and the student's own value.
+         */
+        WhyLine: {
+            /** Holds */
+            holds: boolean;
+            /** Own */
+            own: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WhyOut
+         * @description Whether a student is in, and each line with their own value.
+         */
+        WhyOut: {
+            /** Holds */
+            holds: boolean;
+            /** Lines */
+            lines: components["schemas"]["WhyLine"][];
+        };
         /** ZonesOut */
         ZonesOut: {
             /** Zones */
             zones: string[];
+        };
+        /** Named */
+        patient_courier__web__places__recipients__Named: {
+            /** Detail */
+            detail: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /** Named */
+        patient_courier__web__places__school__Named: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
     };
     responses: never;
@@ -2915,6 +3797,1078 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_audiences_api_audiences_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    keep_audience_api_audiences_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AudienceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    counts_api_audiences_counts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lines"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    names_api_audiences_names_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    why_api_audiences_why_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    change_audience_api_audiences__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AudienceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    forget_audience_api_audiences__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_broadcasts_api_broadcasts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastSummary"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    begin_api_broadcasts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBroadcast"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastKey"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_outlook_api_broadcasts_outlooks__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlookOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_broadcast_api_broadcasts__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    save_draft_api_broadcasts__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    throw_away_api_broadcasts__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    write_again_api_broadcasts__key__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastKey"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    duplicate_api_broadcasts__key__duplicate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastKey"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    go_on_api_broadcasts__key__go_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    outcome_people_api_broadcasts__key__outcome__outcome__get: {
+        parameters: {
+            query?: {
+                reason?: string;
+                q?: string;
+                page?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                outcome: "posted" | "delivered" | "opened" | "not_opened" | "clicked" | "answered" | "stopped" | "bounced" | "on_its_way" | "kept_back" | "not_posted" | "waits_for_you";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomePage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    look_ahead_api_broadcasts__key__outlook_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlookOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    set_pace_api_broadcasts__key__pace_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    pause_api_broadcasts__key__pause_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    recipients_api_broadcasts__key__recipients_get: {
+        parameters: {
+            query?: {
+                q?: string;
+                only?: "" | "unticked";
+                page?: number;
+                outlook?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipientPage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    schedule_api_broadcasts__key__schedule_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Schedule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    stop_api_broadcasts__key__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    take_back_api_broadcasts__key__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroadcastOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    send_test_api_broadcasts__key__test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_wave_api_broadcasts__key__wave_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaveOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     post_clock_api_clock_post: {
         parameters: {
             query?: never;
@@ -3386,6 +5340,7 @@ export interface operations {
                 q?: string;
                 status?: "" | "sent" | "going" | "skipped" | "held" | "waiting";
                 sequence?: string;
+                broadcast?: string;
                 student?: string;
                 page?: number;
             };

@@ -1,0 +1,405 @@
+"""Broadcasts: written as drafts, scheduled, paused, stopped; and what became of them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, HTTPException
+from pydantic import BaseModel, Field, ValidationError
+from whenever import Instant
+
+from patient_courier.core import calendar, words
+from patient_courier.core.broadcasting import start_of
+from patient_courier.core.checks import with_letter
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.drafting.broadcast import again_to_silent, new_broadcast, new_letter
+from patient_courier.core.drafting.keys import free_key
+from patient_courier.core.ranges import Share, share
+from patient_courier.core.reading import as_data, validation_faults
+from patient_courier.core.references import Known, broadcast_faults
+from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.core.school.text import Line
+from patient_courier.core.slip import why
+from patient_courier.dispatch import broadcasts as acts
+from patient_courier.dispatch.clock import real_now
+from patient_courier.store import broadcasts, outcomes
+from patient_courier.store.broadcasts import Kept
+from patient_courier.store.definitions import save_letter
+from patient_courier.web.context import (
+    Reading,
+    Session,
+    SignedIn,
+    ThePost,
+    Writing,
+    definitions_in,
+    now_in,
+)
+from patient_courier.web.findings import FindingOut, finding_out
+
+router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
+BroadcastBody = Annotated[dict[str, Any], Body()]
+Pace = Annotated[int | None, Field(ge=1, le=100_000)]
+STATUS_WORDS = {
+    "draft": "Draft",
+    "scheduled": "Planned",
+    "going": "Going out",
+    "paused": "Paused",
+    "stopped": "Stopped",
+    "done": "Posted",
+}
+# What is shown of a broadcast that has gone out, and out of which number it is a share.
+SHARES = {
+    "posted": None,
+    "delivered": "posted",
+    "opened": "delivered",
+    "clicked": "delivered",
+    "answered": "delivered",
+    "stopped": "delivered",
+    "bounced": "posted",
+}
+
+
+class Figure(BaseModel):
+    """How many students something is true of, and between which shares (0 to 1) it lies, of how many."""
+
+    what: str
+    number: int
+    of: int | None
+    share: float | None
+    low: float | None
+    high: float | None
+    small: bool
+
+
+class BroadcastSummary(BaseModel):
+    key: str
+    name: str
+    status: str
+    status_words: str
+    when: str
+    letter: str
+    letter_name: str
+    recipients: int | None
+    figures: list[Figure]
+
+
+class ReasonOut(BaseModel):
+    """Why letters were not posted, or wait, and how many."""
+
+    outcome: str
+    reason: str
+    sentence: str
+    number: int
+
+
+class BroadcastOut(BaseModel):
+    """A broadcast with where it stands. ``take_back_seconds``: so long it can still be taken back after “post now”.
+
+    ``tested``: when the owner sent themselves the letter as it is now. ``undecided``: letters whose turn has not come.
+    """
+
+    body: dict[str, Any]
+    status: str
+    status_words: str
+    when: str
+    started: str | None
+    ended: str | None
+    take_back_seconds: int | None
+    recipients: int | None
+    pace: int | None
+    tested: str | None
+    again_of: str | None
+    written_again: str | None
+    findings: list[FindingOut]
+    figures: list[Figure]
+    counts: dict[str, int]
+    undecided: int
+    reasons: list[ReasonOut]
+
+
+class NewBroadcast(BaseModel):
+    """A draft to begin; without a letter an empty one is begun with it."""
+
+    name: Line = Field(min_length=1, max_length=200)
+    letter: str | None = None
+    to: dict[str, Any] | None = None
+
+
+class BroadcastKey(BaseModel):
+    key: str
+
+
+class DraftIn(BaseModel):
+    body: dict[str, Any]
+    pace: Pace = None
+
+
+class Schedule(BaseModel):
+    """``at_once``: a minute from now, and until then it can be taken back."""
+
+    at_once: bool = False
+
+
+class PaceIn(BaseModel):
+    pace: Pace = None
+
+
+@router.get("")
+def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[BroadcastSummary]:
+    """All broadcasts, the newest first."""
+    definitions = definitions_in(post, session)
+    zone = definitions.school.timezone
+    found = []
+    for kept in reversed(broadcasts.every(session)):
+        ready = definitions.letters.get(kept.broadcast.letter)
+        found.append(
+            BroadcastSummary(
+                key=kept.key,
+                name=kept.broadcast.name or kept.key,
+                status=kept.status,
+                status_words=STATUS_WORDS[kept.status],
+                when=_when(kept, zone),
+                letter=kept.broadcast.letter,
+                letter_name=(ready.letter.name if ready else "") or kept.broadcast.letter,
+                recipients=kept.recipients,
+                figures=_figures(outcomes.numbers(session, kept.key)) if kept.started else [],
+            )
+        )
+    return found
+
+
+def _when(kept: Kept, zone: str) -> str:
+    broadcast = kept.broadcast
+    if kept.started is not None:
+        return words.moment(kept.started, zone)
+    if kept.not_before is not None and kept.not_before > real_now():
+        return "within a minute"
+    clock = f"{words.day(broadcast.at.date())}, {broadcast.at.hour:02d}:{broadcast.at.minute:02d}"
+    return clock if broadcast.zone == "school" else f"{clock} where they live"
+
+
+def _figures(numbers: dict[str, int]) -> list[Figure]:
+    return [_figure(what, numbers[what], numbers[of] if of else None) for what, of in SHARES.items()]
+
+
+def _figure(what: str, number: int, of: int | None) -> Figure:
+    found: Share | None = share(number, of) if of else None
+    return Figure(
+        what=what,
+        number=number,
+        of=of,
+        share=found.share if found else None,
+        low=found.low if found else None,
+        high=found.high if found else None,
+        small=found.small if found else False,
+    )
+
+
+@router.post("", status_code=201)
+def begin(body: NewBroadcast, user: SignedIn, post: ThePost, session: Writing) -> BroadcastKey:
+    """Begin a draft, to everyone, for nine o'clock tomorrow."""
+    definitions, now = definitions_in(post, session), now_in(session)
+    key = free_key(body.name, {kept.key for kept in broadcasts.every(session)})
+    letter = body.letter
+    if letter is None:
+        fresh = new_letter(body.name, definitions.letters)
+        save_letter(session, fresh, now)
+        letter = fresh.key
+    elif letter not in definitions.letters:
+        raise HTTPException(422, "There is no such letter.")
+    draft = new_broadcast(
+        key, body.name, letter, body.to, calendar.local_date(now, definitions.school.timezone)
+    )
+    broadcasts.save(session, read_broadcast(draft), now)
+    return BroadcastKey(key=key)
+
+
+def read_broadcast(body: dict[str, Any]) -> Broadcast:
+    """A broadcast as it came in. 422 with the first thing that is wrong."""
+    try:
+        return Broadcast.model_validate(body)
+    except ValidationError as error:
+        fault = validation_faults(error, body)[0]
+        raise HTTPException(422, f"{fault.pointer}: {fault.sentence}") from error
+
+
+def found_broadcast(session: Session, key: str) -> Kept:
+    """The broadcast with this key. 404 when there is none."""
+    kept = broadcasts.find(session, key)
+    if kept is None:
+        raise HTTPException(404, "There is no such broadcast.")
+    return kept
+
+
+@router.get("/{key}")
+def get_broadcast(key: str, user: SignedIn, post: ThePost, session: Reading) -> BroadcastOut:
+    return broadcast_out(session, definitions_in(post, session), found_broadcast(session, key))
+
+
+def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> BroadcastOut:
+    zone = definitions.school.timezone
+    ready = definitions.letters.get(kept.broadcast.letter)
+    tested = kept.tested_at is not None and ready is not None and kept.tested == ready.version
+    counts = outcomes.numbers(session, kept.key) if kept.started else {}
+    again = next((x.key for x in broadcasts.every(session) if x.again_of == kept.key), None)
+    left = (kept.not_before - real_now()).total("seconds") if kept.not_before else None
+    return BroadcastOut(
+        body=as_data(kept.broadcast),
+        status=kept.status,
+        status_words=STATUS_WORDS[kept.status],
+        when=_when(kept, zone),
+        started=words.moment(kept.started, zone) if kept.started else None,
+        ended=words.moment(kept.ended, zone) if kept.ended else None,
+        take_back_seconds=max(0, round(left)) if left is not None and kept.status == "scheduled" else None,
+        recipients=kept.recipients,
+        pace=kept.pace,
+        tested=words.moment(kept.tested_at, zone) if tested and kept.tested_at else None,
+        again_of=kept.again_of,
+        written_again=again,
+        findings=[finding_out(x) for x in with_letter(definitions, kept.broadcast)],
+        figures=_figures(counts) if counts else [],
+        counts=counts,
+        undecided=outcomes.undecided(session, kept.key) if kept.started else 0,
+        reasons=_reasons(session, kept) if kept.started else [],
+    )
+
+
+def _reasons(session: Session, kept: Kept) -> list[ReasonOut]:
+    names = {
+        "skipped": "not_posted",
+        "held": "kept_back",
+        "stuck": "waits_for_you",
+        "unsure": "waits_for_you",
+    }
+    return [
+        ReasonOut(
+            outcome=names[status], reason=reason or "", sentence=why(reason or "", number), number=number
+        )
+        for status, reason, number in outcomes.reasons(session, kept.key, names)
+    ]
+
+
+@router.put("/{key}")
+def save_draft(key: str, body: DraftIn, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+    """Save a draft as it is written. 409 when it is no draft any more."""
+    kept = found_broadcast(session, key)
+    if kept.status != "draft":
+        raise HTTPException(
+            409, "This broadcast is no draft any more. Reload the page to see where it stands."
+        )
+    definitions = definitions_in(post, session)
+    broadcast = read_broadcast({**body.body, "key": key, "status": "draft"})
+    faults = list(broadcast_faults("", broadcast, Known.of_definitions(definitions)))
+    if faults:
+        raise HTTPException(422, f"{faults[0].pointer}: {faults[0].sentence}")
+    broadcasts.save(session, broadcast, now_in(session), pace=body.pace)
+    return broadcast_out(session, definitions, found_broadcast(session, key))
+
+
+@router.delete("/{key}", status_code=204)
+def throw_away(key: str, user: SignedIn, session: Writing) -> None:
+    """Throw a draft away; its letter stays in the library."""
+    if found_broadcast(session, key).status != "draft":
+        raise HTTPException(409, "Only a draft can be thrown away. What was posted stays on record.")
+    broadcasts.remove(session, key)
+
+
+@router.post("/{key}/schedule")
+def schedule(key: str, body: Schedule, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+    """Let a draft go out at its time, or a minute from now. 409 with the first fault that keeps it from that."""
+    kept, now = found_broadcast(session, key), now_in(session)
+    definitions = definitions_in(post, session)
+    fault = next((x for x in with_letter(definitions, kept.broadcast) if x.level == "fault"), None)
+    if fault is not None:
+        raise HTTPException(409, fault.sentence)
+    if not body.at_once and _is_past(kept.broadcast, definitions, now):
+        raise HTTPException(409, "That moment has passed. Choose a later one, or post it now.")
+    return _act(
+        session, post, key, lambda: acts.schedule(session, definitions, kept, now, at_once=body.at_once)
+    )
+
+
+def _is_past(broadcast: Broadcast, definitions: Definitions, now: Instant) -> bool:
+    """Whether the moment has passed for everyone."""
+    if broadcast.zone == "school":
+        return start_of(broadcast, definitions.school.timezone) < now
+    return calendar.resolve(broadcast.at, "Pacific/Pago_Pago") < now
+
+
+def _act(session: Session, post: Any, key: str, act: Any) -> BroadcastOut:
+    try:
+        act()
+    except acts.NotNow as error:
+        raise HTTPException(409, str(error)) from error
+    return broadcast_out(session, definitions_in(post, session), found_broadcast(session, key))
+
+
+@router.post("/{key}/take-back")
+def take_back(key: str, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+    """Make a broadcast that has not started a draft again."""
+    kept = found_broadcast(session, key)
+    return _act(session, post, key, lambda: acts.take_back(session, kept, now_in(session)))
+
+
+@router.post("/{key}/pause")
+def pause(key: str, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+    kept = found_broadcast(session, key)
+    return _act(session, post, key, lambda: acts.pause(session, kept))
+
+
+@router.post("/{key}/go-on")
+def go_on(key: str, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+    kept = found_broadcast(session, key)
+    return _act(session, post, key, lambda: acts.go_on(session, kept, now_in(session)))
+
+
+@router.post("/{key}/stop")
+def stop(key: str, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+    """Post nothing more of it."""
+    kept, definitions = found_broadcast(session, key), definitions_in(post, session)
+    return _act(session, post, key, lambda: acts.stop(session, definitions, kept, now_in(session)))
+
+
+@router.put("/{key}/pace")
+def set_pace(key: str, body: PaceIn, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+    """Letters a minute; none is as fast as the mail server takes them."""
+    kept = found_broadcast(session, key)
+    return _act(session, post, key, lambda: acts.set_pace(session, kept, body.pace))
+
+
+@router.post("/{key}/duplicate", status_code=201)
+def duplicate(key: str, user: SignedIn, post: ThePost, session: Writing) -> BroadcastKey:
+    """A draft like this one."""
+    kept, definitions, now = found_broadcast(session, key), definitions_in(post, session), now_in(session)
+    name = f"{kept.broadcast.name or kept.key} (copy)"
+    fresh = free_key(name, {x.key for x in broadcasts.every(session)})
+    at = new_broadcast(
+        fresh, name, kept.broadcast.letter, None, calendar.local_date(now, definitions.school.timezone)
+    )["at"]
+    body = {**as_data(kept.broadcast), "key": fresh, "name": name, "status": "draft", "at": at}
+    broadcasts.save(session, read_broadcast(body), now, pace=kept.pace)
+    return BroadcastKey(key=fresh)
+
+
+@router.post("/{key}/again", status_code=201)
+def write_again(key: str, user: SignedIn, post: ThePost, session: Writing) -> BroadcastKey:
+    """Draft a second letter to those who got the first and have not opened it; once."""
+    kept, definitions, now = found_broadcast(session, key), definitions_in(post, session), now_in(session)
+    known = broadcasts.every(session)
+    before = next((x.key for x in known if x.again_of == key), None)
+    if before is not None:
+        return BroadcastKey(key=before)
+    if kept.status not in ("done", "stopped"):
+        raise HTTPException(409, "Wait until it has gone out; then those who have not opened it can be told.")
+    if not outcomes.numbers(session, key)["not_opened"]:
+        raise HTTPException(409, "Everybody who got it has opened it.")
+    letter, body = again_to_silent(
+        kept.broadcast,
+        definitions.letters[kept.broadcast.letter].letter,
+        definitions.letters,
+        {x.key for x in known},
+        calendar.local_date(now, definitions.school.timezone),
+    )
+    save_letter(session, letter, now)
+    broadcasts.save(session, read_broadcast(body), now, again_of=key, pace=kept.pace)
+    return BroadcastKey(key=str(body["key"]))
