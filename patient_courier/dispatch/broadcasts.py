@@ -174,7 +174,7 @@ def schedule(
     zone = definitions.school.timezone
     not_before = None
     if at_once:
-        moment = calendar.local(now, zone).replace(nanosecond=0)
+        moment = calendar.local(now, zone).to_plain().replace(nanosecond=0)
         broadcast = broadcast.model_copy(update={"at": moment, "zone": "school"})
         not_before = real_now().add(seconds=TAKE_BACK_SECONDS)
     due = max(start_of(broadcast, zone), now)

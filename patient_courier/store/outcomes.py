@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, and_, exists, func, not_, select
+from sqlalchemy import BigInteger, ColumnElement, Select, and_, exists, func, not_, select, type_coerce
 from sqlalchemy.orm import Session
 
 from patient_courier.store.people import PAGE, Person, person_of, with_words
@@ -26,7 +26,9 @@ def _read(column: Any) -> ColumnElement[bool]:
 def _event(*types: str, within: bool) -> ColumnElement[bool]:
     found = [_V.c.student_id == _D.c.student_id, _V.c.type.in_(types), _V.c.at >= _D.c.at]
     if within:
-        found.append(_V.c.at <= _D.c.at + BLAMED_NANOSECONDS)
+        found.append(
+            type_coerce(_V.c.at, BigInteger) <= type_coerce(_D.c.at, BigInteger) + BLAMED_NANOSECONDS
+        )
     else:
         found.append(func.json_extract(_V.c["names"], "$.letter") == _D.c.letter)
     return exists().where(and_(*found))
