@@ -10,6 +10,7 @@ from typing import Any
 
 from whenever import Instant, PlainDateTime, ZonedDateTime
 
+from patient_courier.core.effects import LetterDecided
 from patient_courier.core.rehearsal import rehearse
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.demo.people import Person, people
@@ -54,26 +55,52 @@ def demo_school() -> SchoolFile:
     events = [event for person in found for event in _life(lot, person, data["courses"])]
     events = [event for event in events if event["at"] <= today().format_iso()]
     data["events"] = sorted(events, key=lambda event: event["at"])
-    events += _openings(SchoolFile.model_validate(data))
+    events += _reactions(SchoolFile.model_validate(data))
     data["events"] = sorted(events, key=lambda event: event["at"])
     return SchoolFile.model_validate(data)
 
 
-def _openings(file: SchoolFile) -> Iterator[dict[str, Any]]:
-    """Letters that were opened, within hours or a day or two; service letters most of all."""
+def _reactions(file: SchoolFile) -> Iterator[dict[str, Any]]:
+    """What students do with their letters, within hours or a day or two."""
+    sent = [x for x in rehearse(file, until=today()).letters if x.status == "sent" and x.to is None]
+    yield from _openings([letter for letter in sent if letter.broadcast is None])
+    yield from _answers_to_broadcasts(file, [letter for letter in sent if letter.broadcast is not None])
+
+
+def _openings(letters: list[LetterDecided]) -> Iterator[dict[str, Any]]:
+    """Letters that were opened; service letters most of all."""
     lot = random.Random(SEED + 1)
-    for letter in rehearse(file, until=today()).letters:
-        if letter.status != "sent" or letter.to is not None:
-            continue
+    for letter in letters:
         if lot.random() < {"service": 0.84, "course_help": 0.63, "news": 0.41}[letter.purpose]:
             at = letter.at.add(minutes=int(lot.expovariate(1 / 420)) + 2)
             if at <= today():
-                yield {
-                    "at": at.format_iso(),
-                    "type": "letter_opened",
-                    "student": letter.student,
-                    "letter": letter.letter,
-                }
+                yield _reaction(letter, "letter_opened", at)
+
+
+def _answers_to_broadcasts(file: SchoolFile, letters: list[LetterDecided]) -> Iterator[dict[str, Any]]:
+    """Some open a broadcast; of those some click, some answer, and here and there one has had enough."""
+    lot = random.Random(SEED + 2)
+    written = {letter.key: letter for letter in file.letters}
+    for letter in letters:
+        if lot.random() > 0.46:
+            continue
+        at = letter.at.add(minutes=int(lot.expovariate(1 / 500)) + 3)
+        found = [_reaction(letter, "letter_opened", at)]
+        body = written[letter.letter]
+        answers = [choice.key for _, choice in body.answers()]
+        soon = at.add(minutes=lot.randint(1, 9))
+        links = [block.url for block in body.blocks if block.kind == "button"]
+        if links and lot.random() < 0.31:
+            found.append(_reaction(letter, "link_clicked", soon) | {"link": links[0]})
+        if answers and lot.random() < 0.44:
+            found.append(_reaction(letter, "answered", soon) | {"answer": lot.choice(answers)})
+        if lot.random() < 0.012:
+            found.append({"at": soon.format_iso(), "type": "news_stopped", "student": letter.student})
+        yield from (event for event in found if event["at"] <= today().format_iso())
+
+
+def _reaction(letter: LetterDecided, type: str, at: Instant) -> dict[str, Any]:
+    return {"at": at.format_iso(), "type": type, "student": letter.student, "letter": letter.letter}
 
 
 def _student(lot: random.Random, person: Person) -> dict[str, Any]:

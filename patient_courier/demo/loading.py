@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import json
+from importlib.resources import files
 from pathlib import Path
 
 from argon2 import PasswordHasher
+from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.school.conditions import Condition
 from patient_courier.demo.history import demo_school, today
 from patient_courier.dispatch.history import play_history
 from patient_courier.dispatch.outbox import render_delivery
@@ -16,6 +20,7 @@ from patient_courier.dispatch.receiving import keep_problem
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.message import message, message_id
 from patient_courier.settings import Settings
+from patient_courier.store import audiences
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import load_definitions
 from patient_courier.store.mail import keep_message
@@ -45,9 +50,18 @@ def load_demo(path: Path, settings: Settings) -> Database:
         )
         definitions = load_definitions(session, settings.address)
         play_history(session, definitions, file.events, today())
+        _audiences(session)
         _one_bad_event(session)
         _fill_inboxes(session, settings, today().subtract(hours=24 * INBOX_DAYS))
     return database
+
+
+def _audiences(session: Session) -> None:
+    """Conditions that the owner has kept."""
+    found = json.loads(files("patient_courier.demo").joinpath("audiences.json").read_text("utf-8"))
+    for one in found:
+        condition: Condition = TypeAdapter(Condition).validate_python(one["condition"])
+        audiences.save(session, one["key"], one["name"], condition, today())
 
 
 def _one_bad_event(session: Session) -> None:

@@ -133,6 +133,21 @@ def next_due(session: Session, real: Instant) -> Instant | None:
     return min((due for due in found if due is not None), default=None)
 
 
+def next_letters(session: Session, definitions: Definitions) -> tuple[Instant | None, int]:
+    """When the next broadcast starts or goes on, and how many students that concerns; whoever may take it back can."""
+    found = []
+    for kept in stored.in_status(session, "scheduled", "going"):
+        due = kept.due if kept.status == "scheduled" else stored.next_posting(session, kept.key)
+        if due is not None:
+            found.append((due, kept.position, kept))
+    if not found:
+        return None, 0
+    due, _, kept = min(found)
+    if kept.status == "scheduled":
+        return due, len(stored.on_the_list(session, definitions, kept.broadcast, due))
+    return due, stored.number_due(session, kept.key, due)
+
+
 def _waits(kept: Kept, real: Instant) -> bool:
     until = kept.not_before if kept.status == "scheduled" else kept.next_slot if kept.pace else None
     return until is not None and until > real

@@ -127,13 +127,17 @@ def next_due(session: Session, real: Instant) -> Instant | None:
     return min((due for due in found if due is not None), default=None)
 
 
-def next_post(session: Session) -> tuple[Instant | None, int]:
-    """When a run goes on next, and how many do at that moment."""
+def next_post(session: Session, definitions: Definitions) -> tuple[Instant | None, int]:
+    """When a run goes on or a broadcast has letters next, and how many students that concerns."""
     connection = session.connection()
     due = connection.execute(_NEXT_RUN).scalar()
+    cast, recipients = broadcasts.next_letters(session, definitions)
+    if cast is not None and (due is None or cast < due):
+        return cast, recipients
     if due is None:
         return None, 0
-    return due, connection.execute(_HOW_MANY, {"due": due}).scalar() or 0
+    number = connection.execute(_HOW_MANY, {"due": due}).scalar() or 0
+    return due, number + (recipients if cast == due else 0)
 
 
 def wake_due(session: Session, definitions: Definitions) -> bool:

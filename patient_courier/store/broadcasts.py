@@ -266,6 +266,12 @@ def next_posting(session: Session, key: str) -> Instant | None:
     return session.scalar(query.order_by(_P.c.due).limit(1))
 
 
+def number_due(session: Session, key: str, at: Instant) -> int:
+    """How many letters of a broadcast are due at a moment."""
+    query = select(func.count()).where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due == at)
+    return session.scalar(query) or 0
+
+
 def is_over(session: Session, key: str) -> bool:
     """Whether every letter of the list has been decided and has left the outbox."""
     undecided = exists().where(_P.c.broadcast == key, not_(_P.c.done))

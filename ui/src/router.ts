@@ -12,6 +12,8 @@ export const router = createRouter({
     { path: "/sequences/:id/rehearsal", component: () => import("./rehearsal/RehearsalPlace.vue"), props: true },
     { path: "/letters", component: () => import("./letters/LetterList.vue") },
     { path: "/letters/:id", component: () => import("./letters/LetterEditor.vue"), props: true },
+    { path: "/broadcasts", component: () => import("./broadcasts/BroadcastList.vue") },
+    { path: "/broadcasts/:id", component: () => import("./broadcasts/BroadcastPage.vue"), props: true },
     { path: "/students", component: () => import("./students/StudentList.vue") },
     { path: "/students/:id", component: () => import("./students/StudentPage.vue"), props: true },
     { path: "/dispatch", component: () => import("./log/DispatchLog.vue") },
@@ -24,6 +26,6 @@ export const router = createRouter({
 
 router.afterEach((to) => {
   const place = to.path.split("/")[1] ?? "";
-  const name = { today: "Today", courses: "Courses", sequences: "Sequences", letters: "Letters", students: "Students", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
+  const name = { today: "Today", courses: "Courses", sequences: "Sequences", letters: "Letters", broadcasts: "Broadcasts", students: "Students", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
   document.title = name ? `${name} · Patient Courier` : "Patient Courier";
 });

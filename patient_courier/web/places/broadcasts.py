@@ -78,7 +78,7 @@ class BroadcastSummary(BaseModel):
     status_words: str
     when: str
     letter: str
-    letter_name: str
+    subject: str
     recipients: int | None
     figures: list[Figure]
 
@@ -160,7 +160,7 @@ def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[Bro
                 status_words=STATUS_WORDS[kept.status],
                 when=_when(kept, zone),
                 letter=kept.broadcast.letter,
-                letter_name=(ready.letter.name if ready else "") or kept.broadcast.letter,
+                subject=ready.letter.subject if ready else "",
                 recipients=kept.recipients,
                 figures=_figures(outcomes.numbers(session, kept.key)) if kept.started else [],
             )
@@ -170,7 +170,7 @@ def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[Bro
 
 def _when(kept: Kept, zone: str) -> str:
     broadcast = kept.broadcast
-    if kept.started is not None:
+    if kept.started is not None and broadcast.zone == "school":
         return words.moment(kept.started, zone)
     if kept.not_before is not None and kept.not_before > real_now():
         return "within a minute"

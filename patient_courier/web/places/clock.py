@@ -81,7 +81,7 @@ def _target(body: MoveClock, session: Session, post: Post) -> Instant:
             wall = calendar.local(clock.horizon, zone)
             return calendar.resolve(wall.date().add(days=1).at(wall.time()), zone)
         case "next_letter":
-            due, _ = next_post(session)
+            due, _ = next_post(session, definitions_in(post, session))
             if due is None:
                 raise ClockError(
                     "Nothing is waiting to be posted. Buy something in the practice classroom first."
@@ -99,7 +99,7 @@ def _clock(session: Session, post: Post) -> ClockOut:
     clock = read_clock(session)
     zone = definitions_in(post, session).school.timezone
     wall = calendar.local(clock.now, zone)
-    due, count = next_post(session)
+    due, count = next_post(session, definitions_in(post, session))
     return ClockOut(
         now=moment_text(clock.now),
         local=words.moment(clock.now, zone),

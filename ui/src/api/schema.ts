@@ -1732,8 +1732,6 @@ export interface components {
             key: string;
             /** Letter */
             letter: string;
-            /** Letter Name */
-            letter_name: string;
             /** Name */
             name: string;
             /** Recipients */
@@ -1742,6 +1740,8 @@ export interface components {
             status: string;
             /** Status Words */
             status_words: string;
+            /** Subject */
+            subject: string;
             /** When */
             when: string;
         };

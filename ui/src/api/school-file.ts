@@ -37,6 +37,22 @@ export interface Sequence {
   [key: string]: unknown;
 }
 
+export interface Broadcast {
+  key: string;
+  name: string;
+  status: "draft" | "scheduled";
+  letter: string;
+  course: string | null;
+  to: { [name: string]: unknown } | null;
+  without: string[];
+  at: string;
+  zone: "school" | "student";
+  late: "at_once" | "skip";
+  posting_hours: "school" | PostingHours | null;
+  inside: "pass_by" | "wait";
+  within: string | null;
+}
+
 export type Block =
   | { kind: "text"; html: string }
   | { kind: "button"; label: string; url: string }

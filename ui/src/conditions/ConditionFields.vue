@@ -6,6 +6,7 @@ import Select from "ant-design-vue/es/select";
 import { computed } from "vue";
 
 import DurationInput from "../parts/DurationInput.vue";
+import StudentsPick from "../parts/StudentsPick.vue";
 import ThingPick from "../parts/ThingPick.vue";
 import type { Condition } from "./conditions";
 
@@ -63,6 +64,7 @@ function ask(kind: string): void {
     <Select :value="side" :options="[{ value: 'after', label: 'after' }, { value: 'before', label: 'before' }]" v-named="'Before or after'" style="width: 90px" @change="(v) => (condition = { is: 'joined', [String(v)]: text(side) })" />
     <input type="date" :value="text(side)" aria-label="Date" class="date" @change="(e) => set(side, (e.target as HTMLInputElement).value)" />
   </span>
+  <StudentsPick v-else-if="is === 'student'" :model-value="(condition.keys as string[])" label="Which students" @update:model-value="(keys) => (condition = { is: 'student', keys })" />
   <template v-else-if="is === 'field'">
     <ThingPick :model-value="text('name')" kind="field" label="Which field" make @update:model-value="(v) => set('name', v)" />
     <span class="line"><Select :value="how" :options="[{ value: 'filled', label: 'has a value' }, { value: 'empty', label: 'has no value' }, { value: 'equals', label: 'is' }, { value: 'contains', label: 'contains' }]" v-named="'How'" style="width: 130px" @change="(v) => ask(String(v))" />

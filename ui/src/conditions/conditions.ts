@@ -10,6 +10,7 @@ export const KINDS: { value: string; label: string; group: string; fresh: (cours
   { value: "certified", label: "has the certificate of", group: "Courses", fresh: (course) => ({ is: "certified", course }) },
   { value: "bought", label: "has bought", group: "Student", fresh: () => ({ is: "bought", offer: "any" }) },
   { value: "tagged", label: "has the tag", group: "Student", fresh: () => ({ is: "tagged", tag: "" }) },
+  { value: "student", label: "is one of these", group: "Student", fresh: () => ({ is: "student", keys: [] }) },
   { value: "joined", label: "joined", group: "Student", fresh: () => ({ is: "joined", after: new Date().toISOString().slice(0, 10) }) },
   { value: "news_on", label: "wants news", group: "Student", fresh: () => ({ is: "news_on" }) },
   { value: "field", label: "has in a field", group: "Student", fresh: () => ({ is: "field", name: "", filled: true }) },
@@ -44,3 +45,7 @@ export function fromLines({ mode, lines }: Lines): Condition | null {
   if (parts.length === 0) return null;
   return parts.length === 1 ? (parts[0] as Condition) : { [mode]: parts };
 }
+
+/** The parts of a condition that all must hold. */
+export const partsOf = (condition: Condition | null): Condition[] => (!condition ? [] : "all" in condition ? (condition.all as Condition[]) : [condition]);
+export const allOf = (parts: Condition[]): Condition | null => (parts.length === 0 ? null : parts.length === 1 ? (parts[0] as Condition) : { all: parts });

@@ -19,6 +19,7 @@ const places = computed(() => [
   { to: "/courses", name: "Courses", count: null },
   { to: "/sequences", name: "Sequences", count: null },
   { to: "/letters", name: "Letters", count: null },
+  { to: "/broadcasts", name: "Broadcasts", count: null },
   { to: "/students", name: "Students", count: frame.value?.students ?? null },
   { to: "/dispatch", name: "Dispatch log", count: null },
 ]);

@@ -22,11 +22,14 @@ const { data: students } = useQuery({
   queryFn: () => data(api.GET("/api/students", { params: { query: { q: typed.value } } })),
   enabled: computed(() => open.value && typed.value.trim().length > 1),
 });
+const { data: broadcasts } = useQuery({ queryKey: ["broadcasts"], queryFn: () => data(api.GET("/api/broadcasts")), enabled: open });
 const found = computed(() => {
   const all = [
     ...props.places.map((place) => ({ to: place.to, name: place.name, kind: "Place" })),
     ...(things.value?.courses ?? []).map((one) => ({ to: `/courses/${one.key}`, name: one.title, kind: "Course" })),
     ...(things.value?.sequences ?? []).flatMap((one) => [{ to: `/sequences/${one.key}`, name: one.title, kind: "Sequence" }, { to: `/sequences/${one.key}/rehearsal`, name: `${one.title}`, kind: "Rehearse" }]),
+    ...(broadcasts.value ?? []).map((one) => ({ to: `/broadcasts/${one.key}`, name: one.name, kind: "Broadcast" })),
+    { to: "/broadcasts?new", name: "New broadcast", kind: "Do" },
     ...(things.value?.letters ?? []).map((one) => ({ to: `/letters/${one.key}`, name: one.title, kind: "Letter" })),
   ];
   const words = typed.value.toLowerCase().split(/\s+/).filter(Boolean);
@@ -86,14 +89,14 @@ onMounted(() => window.addEventListener("keydown", key));
 onBeforeUnmount(() => window.removeEventListener("keydown", key));
 const KEYS = [
   ["Ctrl K or ⌘ K", "go anywhere by name"], ["g, then a letter", "go to a place: g t Today, g c Courses, g s Sequences …"], ["?", "this list"],
-  ["↑ ↓", "in a sequence: choose a step"], ["l w f b p t d r e", "add a letter, wait, wait for, branch, waypoint, tag, date, repeat, end behind it"], ["Alt ↑ ↓", "move it up or down"], ["Alt → ←", "move it into the lane above, or out of its lane"], ["c · Delete", "copy it · remove it"], ["Ctrl Z · Ctrl Shift Z", "take back · do again"],
+  ["n · p", "in a broadcast: the letter as the next student sees it, or the one before"], ["↑ ↓", "in a sequence: choose a step"], ["l w f b p t d r e", "add a letter, wait, wait for, branch, waypoint, tag, date, repeat, end behind it"], ["Alt ↑ ↓", "move it up or down"], ["Alt → ←", "move it into the lane above, or out of its lane"], ["c · Delete", "copy it · remove it"], ["Ctrl Z · Ctrl Shift Z", "take back · do again"],
 ];
 defineExpose({ show: () => (open.value = true) });
 </script>
 
 <template>
   <Modal v-model:open="open" :footer="null" :closable="false" width="560px" wrap-class-name="palette" title="Go to">
-    <Input ref="box" v-model:value="typed" placeholder="A place, course, sequence, letter or student" aria-label="Go to" role="combobox" aria-expanded="true" aria-controls="palette-found" />
+    <Input ref="box" v-model:value="typed" placeholder="A place, course, sequence, letter, broadcast or student" aria-label="Go to" role="combobox" aria-expanded="true" aria-controls="palette-found" />
     <ul id="palette-found" role="listbox" aria-label="Found" class="found"><li v-for="(one, index) in found" :key="one.to + one.kind" role="option" :aria-selected="index === at" :class="{ at: index === at }" @click="go(index)" @mousemove="at = index"><span class="label kind">{{ one.kind }}</span>{{ one.name }}</li></ul>
     <p v-if="!found.length" class="soft">Nothing is called that.</p>
   </Modal>

@@ -7,6 +7,7 @@ import Menu from "ant-design-vue/es/menu";
 import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
+import { useRoute } from "vue-router";
 
 import { api, data } from "../api/client";
 import { useThings } from "../api/things";
@@ -22,6 +23,9 @@ import AnswersEdit from "./AnswersEdit.vue";
 import FieldText from "./FieldText.vue";
 
 const props = defineProps<{ id: string }>();
+const route = useRoute();
+// Who came from a broadcast goes back to it.
+const above = computed(() => (String(route.query.back ?? "").startsWith("/broadcasts/") ? { to: String(route.query.back), name: "Back to the broadcast" } : { to: "/letters", name: "Letters" }));
 const key = computed(() => props.id);
 const client = useQueryClient();
 const notice = useNotice();
@@ -85,7 +89,7 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
 
 <template>
   <template v-if="current && found">
-    <PageHead :title="current.name" :above="{ to: '/letters', name: 'Letters' }">
+    <PageHead :title="current.name" :above="above">
       <template #title><h1 class="name"><Input v-model:value="current.name" :bordered="false" aria-label="Name of the letter" :style="{ width: Math.min(44, Math.max(16, current.name.length + 1)) + 'ch' }" /></h1></template>
       <template #beside><span class="soft">{{ found.used_by.length ? `Used by ${found.used_by.join(", ")}` : "Nothing uses it yet" }}</span></template>
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>

@@ -30,7 +30,8 @@ const heading = computed(() => ({ sent: "Why it went out", queued: "Why it went 
           <dt class="label">To</dt><dd><RouterLink :to="`/students/${found.delivery.student}`"><bdi>{{ found.delivery.student_name }}</bdi></RouterLink><br />{{ found.delivery.to?.join(", ") ?? found.delivery.email }}</dd>
           <dt class="label">Letter</dt><dd><RouterLink :to="`/letters/${found.delivery.letter}`">{{ found.delivery.letter_name }}</RouterLink></dd>
           <dt class="label">Purpose</dt><dd>{{ PURPOSES[found.delivery.purpose as keyof typeof PURPOSES] }}</dd>
-          <dt class="label">Sequence</dt><dd><RouterLink :to="`/sequences/${found.delivery.sequence}`">{{ found.delivery.sequence_name }}</RouterLink></dd>
+          <template v-if="found.delivery.broadcast"><dt class="label">Broadcast</dt><dd><RouterLink :to="`/broadcasts/${found.delivery.broadcast}`">{{ found.delivery.sequence_name }}</RouterLink></dd></template>
+          <template v-else><dt class="label">Sequence</dt><dd><RouterLink :to="`/sequences/${found.delivery.sequence}`">{{ found.delivery.sequence_name }}</RouterLink></dd></template>
         </dl>
       </section>
       <section class="letter">

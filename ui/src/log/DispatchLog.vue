@@ -1,19 +1,20 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import Pagination from "ant-design-vue/es/pagination";
 import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { reactive, watch } from "vue";
-import { useRouter } from "vue-router";
+import { useRoute, useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
 import EmptyState from "../parts/EmptyState.vue";
 import PageHead from "../parts/PageHead.vue";
 
 const router = useRouter();
-const asked = reactive({ q: "", status: "" as "" | "sent" | "going" | "skipped" | "held" | "waiting", sequence: "", page: 1 });
-watch(() => [asked.q, asked.status, asked.sequence], () => (asked.page = 1));
+const asked = reactive({ q: "", status: "" as "" | "sent" | "going" | "skipped" | "held" | "waiting", sequence: "", broadcast: String(useRoute().query.broadcast ?? ""), page: 1 });
+watch(() => [asked.q, asked.status, asked.sequence, asked.broadcast], () => (asked.page = 1));
 const { data: sequences } = useQuery({ queryKey: ["sequences"], queryFn: () => data(api.GET("/api/sequences")) });
 const { data: page } = useQuery({
   queryKey: ["deliveries", asked],
@@ -27,6 +28,7 @@ const { data: page } = useQuery({
     <template #beside><span v-if="page" class="soft">{{ page.total }} deliveries</span></template>
     <Input v-model:value="asked.q" placeholder="Name, address or subject" aria-label="Find a delivery" allow-clear style="width: 210px" />
     <Select v-model:value="asked.sequence" v-named="'Sequence'" :options="[{ value: '', label: 'From any sequence' }, ...(sequences ?? []).map((s) => ({ value: s.key, label: s.name }))]" :dropdown-match-select-width="false" style="width: 190px" />
+    <Button v-if="asked.broadcast" @click="asked.broadcast = ''">{{ page?.items[0]?.sequence_name ?? "One broadcast" }} ✕</Button>
     <Segmented v-model:value="asked.status" :options="[{ value: '', label: 'All' }, { value: 'sent', label: 'Sent' }, { value: 'going', label: 'Going out' }, { value: 'skipped', label: 'Not posted' }, { value: 'held', label: 'Kept back' }, { value: 'waiting', label: 'Stuck' }]" />
   </PageHead>
   <div class="room">
@@ -42,7 +44,7 @@ const { data: page } = useQuery({
       </table></div>
       <Pagination v-if="page.total > 50" v-model:current="asked.page" :total="page.total" :page-size="50" :show-size-changer="false" class="pages" />
     </template>
-    <EmptyState v-else-if="page && (asked.q || asked.status || asked.sequence)" title="No delivery like that">Try other words, or look at all of them.</EmptyState>
+    <EmptyState v-else-if="page && (asked.q || asked.status || asked.sequence || asked.broadcast)" title="No delivery like that">Try other words, or look at all of them.</EmptyState>
     <EmptyState v-else-if="page" title="Nothing posted yet">Every letter that goes out, and every one that does not, will stand here with its reasons.</EmptyState>
   </div>
 </template>

@@ -47,7 +47,7 @@ const settle = useMutation({
         <header><span class="postmark">{{ index === 0 ? "Today" : day.weekday }}</span><span class="label">{{ day.label }}</span></header>
         <div class="count postmark">{{ day.letters }}</div>
         <div class="bar"><i :style="{ width: (100 * day.letters) / most + '%' }"></i></div>
-        <ul><li v-for="line in day.lines" :key="line.sequence"><RouterLink :to="`/sequences/${line.sequence}`">{{ line.name }}</RouterLink><b class="postmark">{{ line.letters }}</b></li></ul>
+        <ul><li v-for="line in day.lines" :key="line.broadcast ?? line.sequence"><RouterLink :to="line.broadcast ? `/broadcasts/${line.broadcast}` : `/sequences/${line.sequence}`">{{ line.name }}</RouterLink><b class="postmark">{{ line.letters }}</b></li></ul>
         <p v-if="!day.letters" class="label">No post</p>
       </article>
     </section>

@@ -1,0 +1,33 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import Input from "ant-design-vue/es/input";
+import Modal from "ant-design-vue/es/modal";
+import Pagination from "ant-design-vue/es/pagination";
+import { computed, reactive } from "vue";
+
+import { api, data } from "../api/client";
+import { WHAT } from "./words";
+
+/** The students behind a number, each with their letter. */
+const props = defineProps<{ id: string; outcome: string; reason: string }>();
+const emit = defineEmits<{ close: [] }>();
+const asked = reactive({ q: "", page: 1 });
+const { data: page } = useQuery({
+  queryKey: ["outcome", computed(() => [props.id, props.outcome, props.reason]), asked],
+  queryFn: () => data(api.GET("/api/broadcasts/{key}/outcome/{outcome}", { params: { path: { key: props.id, outcome: props.outcome as "posted" }, query: { ...asked, reason: props.reason } } })),
+  placeholderData: keepPreviousData,
+});
+</script>
+
+<template>
+  <Modal open :title="`${WHAT[outcome]}: ${page?.total ?? '…'}`" :footer="null" @cancel="emit('close')">
+    <Input v-model:value="asked.q" placeholder="Name or address" aria-label="Find among them" allow-clear @change="asked.page = 1" />
+    <ul class="names"><li v-for="one in page?.items ?? []" :key="one.key"><RouterLink :to="`/students/${one.key}`"><bdi>{{ one.name }}</bdi></RouterLink> <span class="label">{{ one.email }}</span> <RouterLink :to="`/dispatch/${one.delivery}`" class="letter">their letter</RouterLink></li></ul>
+    <p v-if="page && !page.items.length" class="soft">Nobody.</p>
+    <Pagination v-if="page && page.total > 50" v-model:current="asked.page" :total="page.total" :page-size="50" :show-size-changer="false" size="small" />
+  </Modal>
+</template>
+
+<style scoped>
+.names { list-style: none; margin: 10px 0; padding: 0; max-height: 50vh; overflow-y: auto; } .names li { padding: 4px 2px; border-bottom: 1px solid var(--rule2); overflow-wrap: anywhere; } .letter { float: right; font-size: 13px; }
+</style>
