@@ -114,6 +114,22 @@ class Engine:
             work_off(self.walk_from_start(turn, run))
         return turn.effects
 
+    def begin_by_hand(
+        self, state: StudentState, sequence: str, subject: Subject | None, now: Instant
+    ) -> list[Effect]:
+        """Begin a run that no event asks for; nothing if it may not begin. ``event.at`` is now."""
+        turn = Turn(self.definitions, state, now, self.numbers)
+        run = self._begin(turn, self.definitions.sequences[sequence], subject, now, 0)
+        if run is not None:
+            work_off(self.walk_from_start(turn, run))
+        return turn.effects
+
+    def stop(self, state: StudentState, run: Run, now: Instant) -> list[Effect]:
+        """Stop an open run; a letter that is kept back in it is dropped."""
+        turn = Turn(self.definitions, state, now, self.numbers)
+        self.finish(turn, run, "stopped")
+        return turn.effects
+
     def move(self, state: StudentState, run: Run, now: Instant) -> list[Effect]:
         """Move an open run to the version in force; where it lands, see core/moving.py."""
         turn = Turn(self.definitions, state, now, self.numbers)

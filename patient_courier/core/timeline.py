@@ -61,8 +61,14 @@ def timeline(
 ) -> list[TimelineItem]:
     """Events (with their numbers) and letters as lines, in the student's ``zone``."""
     found = []
+    answers: dict[str, str] = {}
     for number, what in events:
         text = words.what_happened(definitions, what)
+        if what.type == "answered":
+            before = answers.get(what.names["letter"], what.names["answer"])
+            answers[what.names["letter"]] = what.names["answer"]
+            if before != what.names["answer"]:
+                text += ", after another answer before"
         if what.type in ("quiz_passed", "quiz_failed"):
             text += f" with {what.names['score']:g}%"
         item = _item(what.at, zone, "did", text[0].upper() + text[1:], "", None)

@@ -131,12 +131,22 @@ def _life(lot: random.Random, person: Person, courses: list[dict[str, Any]]) -> 
         for event in _learns(lot, person, course, last, zone, pace, stamina):
             last = max(last, Instant.parse_iso(event["at"]).to_tz(zone))
             yield event
+    if wish == "first-hive-once":
+        yield from _buys_the_next(person, at, zone)
     if wish == "varroa-watch" and lot.random() < 0.3:
         later = _evening(lot, at.add(hours=24 * lot.randint(6, 30)), zone)
         yield from _joins(person, "first-hive-once", later)
         course = next(course for course in courses if course["key"] == "first-hive")
         yield from _learns(lot, person, course, later, zone, pace, stamina)
     yield from _turns_away(lot, person, wish, at)
+
+
+def _buys_the_next(person: Person, at: ZonedDateTime, zone: str) -> Iterator[dict[str, Any]]:
+    """A few take the advanced course as well."""
+    own = random.Random(f"{SEED} {person.key}")
+    if own.random() < 0.09:
+        later = _evening(own, at.add(hours=24 * own.randint(12, 60)), zone)
+        yield from _joins(person, "queen-rearing-once", later)
 
 
 def _joins(person: Person, wish: str, at: ZonedDateTime) -> Iterator[dict[str, Any]]:

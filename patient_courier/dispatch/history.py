@@ -14,6 +14,7 @@ from patient_courier.core.rehearsal import in_order
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.values import moment_text
 from patient_courier.store import broadcasts
+from patient_courier.store.consents import REPORTED, note_effects
 from patient_courier.store.saving import save_effects, save_states
 from patient_courier.store.states import load_states
 from patient_courier.store.tables import DeliveryRow, EventIdRow, StudentRow
@@ -42,6 +43,7 @@ def play_history(session: Session, definitions: Definitions, events: list[Event]
     agenda.run_until(until)
     save_states(session, states, definitions)
     save_effects(session, effects, ids)
+    note_effects(session, effects, ids, REPORTED)
     _save_broadcasts(session, agenda, effects, ids)
     session.execute(
         update(DeliveryRow).where(DeliveryRow.status == "queued").values(status="sent", posted=DeliveryRow.at)

@@ -19,6 +19,7 @@ from patient_courier.core.school.file import Student
 from patient_courier.core.words import moment
 from patient_courier.dispatch.taking import Taken, take_events
 from patient_courier.intake.reading import Read, Reporter
+from patient_courier.store.consents import REPORTED
 from patient_courier.store.opening import add_student
 from patient_courier.store.tables import ProblemRow, StudentRow
 
@@ -62,7 +63,7 @@ def receive(session: Session, definitions: Definitions, reports: Sequence[Read],
             try:
                 _check(definitions, report.event, now)
                 who = report.student
-                student = who if isinstance(who, str) and who in known else _student(session, who)
+                student = who if isinstance(who, str) and who in known else _student(session, who, now)
                 good.append(report.event.model_copy(update={"student": student}))
             except ValueError as error:
                 reason = str(error)
@@ -105,7 +106,7 @@ def _known(session: Session, reports: Sequence[Read]) -> set[str]:
     return set(session.connection().execute(_BY_KEYS, {"keys": list(keys)}).scalars()) if keys else set()
 
 
-def _student(session: Session, who: str | Reporter) -> str:
+def _student(session: Session, who: str | Reporter, now: Instant) -> str:
     """The key of the student who is meant; whoever is described and not known becomes known."""
     if isinstance(who, str):
         asked = _BY_ADDRESS if "@" in who else _BY_KEY
@@ -121,7 +122,7 @@ def _student(session: Session, who: str | Reporter) -> str:
         .limit(1)
     )
     if row is None:
-        return _new(session, who)
+        return _new(session, who, now)
     row.email = who.email
     for name in ("first_name", "last_name", "timezone"):
         if getattr(who, name) is not None:
@@ -132,7 +133,7 @@ def _student(session: Session, who: str | Reporter) -> str:
     return row.key
 
 
-def _new(session: Session, who: Reporter) -> str:
+def _new(session: Session, who: Reporter, now: Instant) -> str:
     key = who.key or free_key(session, who.email.partition("@")[0].lower() or "student")
     student = Student(
         key=key,
@@ -143,7 +144,7 @@ def _new(session: Session, who: Reporter) -> str:
         news=bool(who.news),
         fields=who.fields or {},
     )
-    add_student(session, student)
+    add_student(session, student, now, REPORTED)
     return key
 
 

@@ -28,6 +28,7 @@ from patient_courier.store.broadcasts import (
     save_postings,
 )
 from patient_courier.store.columns import InstantColumn
+from patient_courier.store.consents import REPORTED, Source, note_effects
 from patient_courier.store.saving import save_effects, save_states
 from patient_courier.store.states import load_states, numbers
 from patient_courier.store.tables import EventIdRow, RunRow, SequenceRow, StudentRow
@@ -53,9 +54,16 @@ class Taken:
 
 
 def take_events(
-    session: Session, definitions: Definitions, events: Sequence[EventBase], now: Instant
+    session: Session,
+    definitions: Definitions,
+    events: Sequence[EventBase],
+    now: Instant,
+    source: Source = REPORTED,
 ) -> Taken:
-    """Take in events that arrive now, in this order. Students and objects they name must exist."""
+    """Take in events that arrive now, in this order. Students and objects they name must exist.
+
+    ``source`` is where they come from, for the consent log.
+    """
     fresh = _without_known(session, events)
     ids = _ids(session, {event.student for event in fresh})
     states = load_states(session, ids.values(), definitions)
@@ -65,6 +73,7 @@ def take_events(
     broadcasts.let_out(session, states, now)
     save_states(session, states, definitions)
     save_effects(session, effects, ids)
+    note_effects(session, effects, ids, source)
     return Taken(len(fresh), len(events) - len(fresh))
 
 

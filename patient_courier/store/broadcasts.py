@@ -46,6 +46,8 @@ class Kept:
     tested: int | None
     tested_at: Instant | None
     again_of: str | None
+    audience: str | None
+    audience_saved: Instant | None
 
     @property
     def key(self) -> str:

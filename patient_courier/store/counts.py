@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.store.tables import DeliveryRow, EventRow, ReadingRow, RunRow
+from patient_courier.store.tables import DeliveryRow, ErasedRow, EventRow, ReadingRow, RunRow
 
 
 @dataclass(slots=True)
@@ -75,6 +75,11 @@ def step_figures(session: Session, sequence: str) -> dict[str, StepFigures]:
             figures.sent += number
         elif status in ("skipped", "stuck"):
             setattr(figures, status, number)
+    gone = select(ErasedRow.step, ErasedRow.outcome, ErasedRow.number).where(ErasedRow.of == sequence)
+    for step, status, number in session.execute(gone):
+        if status in ("sent", "skipped", "stuck"):
+            figures = found.setdefault(step, StepFigures())
+            setattr(figures, status, getattr(figures, status) + number)
     opened = (
         select(d.step, func.count(d.student_id.distinct()))
         .join(reading, (reading.student_id == d.student_id) & (reading.letter == d.letter))

@@ -12,7 +12,8 @@ from whenever import Instant
 from patient_courier.core.broadcasting import start_of
 from patient_courier.core.reading import as_data
 from patient_courier.core.school.file import SchoolFile, Student
-from patient_courier.store import broadcasts
+from patient_courier.store import broadcasts, consents
+from patient_courier.store.consents import AT_FIRST, Source
 from patient_courier.store.definitions import replace_courses, save_letter, save_school, save_sequence
 from patient_courier.store.tables import (
     ClockRow,
@@ -84,8 +85,13 @@ def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
         broadcasts.save(session, broadcast, now, due=due)
 
 
-def add_student(session: Session, student: Student) -> int:
-    """Add a student to whom nothing has happened yet; returns the row's id."""
+def add_student(
+    session: Session, student: Student, now: Instant | None = None, source: Source = AT_FIRST
+) -> int:
+    """Add a student to whom nothing has happened yet; returns the row's id.
+
+    With ``now``, that they want news is put in their consent log, with its ``source``.
+    """
     row = StudentRow(
         key=student.key,
         email=student.email,
@@ -101,4 +107,6 @@ def add_student(session: Session, student: Student) -> int:
     session.add(row)
     session.flush()
     session.add_all(TagRow(student_id=row.id, tag=tag) for tag in dict.fromkeys(student.tags))
+    if now is not None and student.news:
+        consents.note(session, [row.id], "news_on", now, source)
     return row.id

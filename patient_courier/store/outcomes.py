@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from patient_courier.store.people import PAGE, Person, person_of, with_words
 from patient_courier.store.states import POSTED
-from patient_courier.store.tables import DeliveryRow, EventRow, PostingRow, ReadingRow, StudentRow
+from patient_courier.store.tables import DeliveryRow, ErasedRow, EventRow, PostingRow, ReadingRow, StudentRow
 
 # A stop within so long of a letter is put down to it: common practice, no source.
 BLAMED_NANOSECONDS = 3 * 86_400 * 10**9
@@ -52,10 +52,14 @@ OUTCOMES: dict[str, ColumnElement[bool]] = {
 
 
 def numbers(session: Session, key: str) -> dict[str, int]:
-    """How many students each outcome is true of."""
+    """How many students each outcome is true of, those erased since included."""
     asked = [func.count().filter(test) for test in OUTCOMES.values()]
     row = session.execute(select(*asked).select_from(_D).where(_D.c.broadcast == key)).one()
-    return dict(zip(OUTCOMES, row, strict=True))
+    found = dict(zip(OUTCOMES, row, strict=True))
+    gone = select(ErasedRow.outcome, ErasedRow.number).where(ErasedRow.of == key, ErasedRow.step == "")
+    for outcome, number in session.execute(gone):
+        found[outcome] += number
+    return found
 
 
 def undecided(session: Session, key: str) -> int:

@@ -6,14 +6,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Select, func, or_, select, update
+from sqlalchemy import ColumnElement, Select, delete, func, or_, select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.checks import Lacking
 from patient_courier.core.happening import Happening
 from patient_courier.core.school.text import clean_line
-from patient_courier.store.tables import EnrolmentRow, EventRow, StudentRow
+from patient_courier.store.tables import ActivityRow, EnrolmentRow, EventRow, HelpStopRow, RunRow, StudentRow
 
 PAGE = 50
 # Of what is searched for, so many words are looked at.
@@ -78,6 +78,13 @@ def by_keys(session: Session, keys: Iterable[str]) -> dict[str, Person]:
     return {row.key: person_of(row) for row in rows}
 
 
+def by_addresses(session: Session, emails: Iterable[str]) -> dict[str, Person]:
+    """Students by their address in small letters."""
+    wanted = [email.lower() for email in emails]
+    rows = session.scalars(select(StudentRow).where(func.lower(StudentRow.email).in_(wanted)))
+    return {row.email.lower(): person_of(row) for row in rows}
+
+
 def number(session: Session) -> int:
     return session.scalar(select(func.count(StudentRow.id))) or 0
 
@@ -110,6 +117,30 @@ def search(session: Session, words: str, course: str, page: int) -> tuple[int, l
     return total or 0, [person_of(row) for row in rows]
 
 
+_NAME = func.lower(func.coalesce(func.nullif(StudentRow.first_name, ""), StudentRow.email))
+_SEEN = select(func.max(ActivityRow.at)).where(ActivityRow.student_id == StudentRow.id).scalar_subquery()
+_ORDERS: dict[str, Any] = {
+    "name": _NAME,
+    "address": func.lower(StudentRow.email),
+    "joined": StudentRow.first_event,
+    "last_seen": _SEEN,
+}
+
+
+def listed(
+    session: Session, test: ColumnElement[bool], words: str, sort: str, page: int, *, down: bool
+) -> tuple[int, list[Person]]:
+    """A page of those of whom the test is true, in an order, and how many there are."""
+    query = with_words(select(StudentRow).where(test), words)
+    total = session.scalar(
+        select(func.count()).select_from(query.with_only_columns(StudentRow.id).subquery())
+    )
+    order = _ORDERS[sort]
+    by = (order.desc(), StudentRow.id.desc()) if down else (order, StudentRow.id)
+    rows = session.scalars(query.order_by(*by).limit(PAGE).offset((page - 1) * PAGE))
+    return total or 0, [person_of(row) for row in rows]
+
+
 def happened_to(session: Session, id: int, without: Iterable[str]) -> list[tuple[int, Happening]]:
     """What happened to a student, by the number of the event; some types are left out."""
     query = (
@@ -131,6 +162,43 @@ def lift_bounce(session: Session, id: int) -> None:
     session.execute(
         update(EventRow).where(EventRow.student_id == id, EventRow.type == "bounced").values(reported=False)
     )
+
+
+def reopen_runs(session: Session, ended: Iterable[tuple[int, dict[str, Any]]]) -> None:
+    """Let runs that were stopped by mistake stand where they stood; what fell due meanwhile comes now."""
+    for number, values in ended:
+        session.execute(
+            update(RunRow)
+            .where(RunRow.number == number, RunRow.outcome == "stopped")
+            .values(outcome=None, ended=None, **values)
+        )
+
+
+def change(session: Session, id: int, **values: Any) -> None:
+    """Change a student's record."""
+    session.execute(update(StudentRow).where(StudentRow.id == id).values(values))
+
+
+def resume_news(session: Session, id: int) -> None:
+    """The student wants news again: what stopped it before no longer counts, in an export neither."""
+    change(session, id, news=True, news_at_first=True)
+    stops = EventRow.type == "news_stopped"
+    session.execute(update(EventRow).where(EventRow.student_id == id, stops).values(reported=False))
+
+
+def resume_help(session: Session, id: int, course: str) -> None:
+    """The student wants help letters for a course again."""
+    session.execute(delete(HelpStopRow).where(HelpStopRow.student_id == id, HelpStopRow.course == course))
+    mine = (EventRow.student_id == id, EventRow.type == "course_help_stopped")
+    for row in session.scalars(select(EventRow).where(*mine)):
+        if row.names.get("course") == course:
+            row.reported = False
+
+
+def end_enrolment(session: Session, id: int, course: str, now: Instant) -> None:
+    """Access to a course ends by hand."""
+    mine = (EnrolmentRow.student_id == id, EnrolmentRow.course == course)
+    session.execute(update(EnrolmentRow).where(*mine).values(expired=now))
 
 
 def forms_seen(session: Session) -> set[str]:

@@ -143,6 +143,8 @@ class BroadcastRow(Table):
     tested: Mapped[int | None]
     tested_at: Mapped[Instant | None]
     again_of: Mapped[str | None]
+    audience: Mapped[str | None]  # the audience its conditions were copied from, as it was saved then
+    audience_saved: Mapped[Instant | None]
 
 
 class PostingRow(Table):
@@ -196,6 +198,9 @@ class StudentRow(Table):
         Index("ix_students_clock_due", "clock_due", sqlite_where=text("clock_due IS NOT NULL")),
         # Addresses are looked for however they are written.
         Index("ix_students_email_lower", text("lower(email)")),
+        # The order of the list of students.
+        Index("ix_students_shown_name", text("lower(coalesce(nullif(first_name, ''), email))"), "id"),
+        Index("ix_students_first_event", "first_event"),
     )
 
 
@@ -286,6 +291,55 @@ class ReadingRow(Table):
     letter: Mapped[str] = mapped_column(primary_key=True)
     opened: Mapped[Instant | None]
     clicked: Mapped[Instant | None]
+
+
+class ConsentRow(Table):
+    """What a student has agreed to or stopped: ``news_on``, ``news_off``, ``help_on`` or ``help_off`` with a course."""
+
+    __tablename__ = "consents"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), index=True)
+    at: Mapped[Instant]
+    what: Mapped[str]
+    course: Mapped[str | None]
+    how: Mapped[str]
+    by: Mapped[str]
+    note: Mapped[str]
+
+
+class ImportRow(Table):
+    """A file of students that was taken in."""
+
+    __tablename__ = "imports"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[Instant]
+    file: Mapped[str]
+    new: Mapped[int]
+    changed: Mapped[int]
+    refused: Mapped[int]
+    undone: Mapped[Instant | None]
+
+
+class ImportedRow(Table):
+    """What an import has changed of one student: ``fresh``, or what was there ``before``."""
+
+    __tablename__ = "imported"
+    import_id: Mapped[int] = mapped_column(ForeignKey("imports.id", ondelete="CASCADE"), primary_key=True)
+    student_id: Mapped[int] = mapped_column(
+        ForeignKey("students.id", ondelete="CASCADE"), primary_key=True, index=True
+    )
+    fresh: Mapped[bool]
+    before: Mapped[dict[str, Any]]
+
+
+class ErasedRow(Table):
+    """Letters to students who have been erased, as numbers without a person; ``of`` a broadcast or a sequence."""
+
+    __tablename__ = "erased"
+    of: Mapped[str] = mapped_column(primary_key=True)
+    step: Mapped[str] = mapped_column(primary_key=True)
+    outcome: Mapped[str] = mapped_column(primary_key=True)
+    number: Mapped[int]
 
 
 # What happened, and what the post does about it.

@@ -19,12 +19,16 @@ from patient_courier.dispatch.taking import take_events
 from patient_courier.post.message import render
 from patient_courier.store import log
 from patient_courier.store.answers import after_answer
+from patient_courier.store.consents import Source
 from patient_courier.store.log import Logged
 from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
 from patient_courier.web.context import Reading, Session, ThePost, Writing, definitions_in
 
 router = APIRouter(prefix="/post", include_in_schema=False)
+_BY_LINK = Source("the link to stop in a letter")
+_BY_CHOICE = Source("the page “All your post”")
+_BY_ANSWER = Source("an answer in a letter")
 
 
 @router.get("/stop/{token}")
@@ -55,7 +59,7 @@ def stop(token: str, post: ThePost, session: Writing) -> HTMLResponse:
     definitions = definitions_in(post, session)
     events = _not_yet(session, definitions, student, _stop_events(session, row, student.key, now))
     if events:
-        take_events(session, definitions, events, now)
+        take_events(session, definitions, events, now, _BY_LINK)
     return _page(post, session, "Done", f"<p>You will no longer get {escape(what)}.</p>")
 
 
@@ -124,7 +128,7 @@ def change_preference(
         event = CourseEvent.model_validate({**body, "type": "course_help_stopped", "course": what})
     events = _not_yet(session, definitions, student, [event])
     if events:
-        take_events(session, definitions, events, now)
+        take_events(session, definitions, events, now, _BY_CHOICE)
     session.expire_all()
     return _preferences(post, session, student)
 
@@ -168,7 +172,7 @@ def give_answer(token: str, answer: str, post: ThePost, session: Writing) -> Res
     body = {"type": "answered", "student": student.key, "at": now, "letter": row.letter, "answer": answer}
     definitions = definitions_in(post, session)
     after = after_answer(session, definitions, row, answer)
-    take_events(session, definitions, [Answered.model_validate(body)], now)
+    take_events(session, definitions, [Answered.model_validate(body)], now, _BY_ANSWER)
     if after.url and not after.page:
         return RedirectResponse(after.url, status_code=303)
     name = escape(definitions.school.sender.name or "We")

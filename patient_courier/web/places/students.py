@@ -142,13 +142,14 @@ def _summary(definitions: Definitions, person: Person, state: StudentState, now:
         email=person.email,
         zone=state.zone,
         local_time=words.moment(now, state.zone),
-        courses=_standings(definitions, state),
+        courses=standings_of(definitions, state),
         last_seen=words.day(calendar.local_date(seen, state.zone)) if seen else None,
         letters=len(state.facts.sent),
     )
 
 
-def _standings(definitions: Definitions, state: StudentState) -> list[CourseStanding]:
+def standings_of(definitions: Definitions, state: StudentState) -> list[CourseStanding]:
+    """Where a student stands in each of their courses."""
     return [
         CourseStanding(
             course=key,
@@ -217,7 +218,7 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
         address_works=not person.bounced,
         tags=list(state.facts.tags),
         fields=person.fields,
-        courses=_standings(definitions, state),
+        courses=standings_of(definitions, state),
         runs=_runs(definitions, state),
         timeline=timeline(definitions, events, letters, state.zone),
     )
