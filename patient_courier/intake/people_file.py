@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
+import re
+import unicodedata
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -19,10 +21,11 @@ MOST_ROWS = 250_000
 MOST_COLUMNS = 200
 MOST_CELL = 4_000
 # What people's programs write when it is not UTF-8.
-ENCODINGS = ["cp1252", "latin_1", "iso8859_15", "cp1250", "cp1251", "mac_roman", "utf_16"]
+ENCODINGS = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "koi8_r", "cp932", "gb18030", "utf_16"]
+LATIN = ("cp1252", "cp1250")
 _NAMES = {
     "cp1252": "Western (Windows-1252)",
-    "latin_1": "Western (Latin-1)",
+    "cp1250": "Central European (Windows-1250)",
     "utf_8": "UTF-8",
     "utf_16": "UTF-16",
 }
@@ -87,9 +90,26 @@ def _text(content: bytes) -> tuple[str, str]:
         return content.decode("utf-8"), _NAMES["utf_8"]
     except UnicodeDecodeError:
         best = from_bytes(content, cp_isolation=ENCODINGS).best()
-    if best is None:
-        return content.decode("cp1252", "replace"), _NAMES["cp1252"]
-    return str(best), _NAMES.get(best.encoding, best.encoding)
+    if best is not None and not _is_latin(str(best)):
+        return str(best), best.encoding
+    # A few accents tell the Latin ones apart badly; signs in the middle of words do it well.
+    found = min(LATIN, key=lambda name: _odd_signs(content.decode(name, "replace")))
+    return content.decode(found, "replace"), _NAMES[found]
+
+
+def _is_latin(text: str) -> bool:
+    """Whether most letters beyond ASCII are Latin ones."""
+    letters = [c for c in text if not c.isascii() and c.isalpha()]
+    return sum(unicodedata.name(c, "").startswith("LATIN") for c in letters) * 2 >= len(letters)
+
+
+def _odd_signs(text: str) -> int:
+    """How many signs that are no letters touch a letter, as in words that were read in the wrong encoding."""
+    return len(
+        re.findall(
+            r"[^\W\d_][\u0080-\u00bf\u02c0-\u02ff\ufffd]|[\u0080-\u00bf\u02c0-\u02ff\ufffd][^\W\d_]", text
+        )
+    )
 
 
 def _delimiter(text: str) -> str:

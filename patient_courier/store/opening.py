@@ -78,7 +78,7 @@ def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
     for sequence in file.sequences:
         save_sequence(session, sequence, now)
     for student in file.students:
-        add_student(session, student)
+        add_student(session, student, now, Source("in the school file it came with", "import"))
     for broadcast in file.broadcasts:
         scheduled = broadcast.status == "scheduled"
         due = start_of(broadcast, file.school.timezone) if scheduled else None

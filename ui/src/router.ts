@@ -16,6 +16,9 @@ export const router = createRouter({
     { path: "/broadcasts/:id", component: () => import("./broadcasts/BroadcastPage.vue"), props: true },
     { path: "/students", component: () => import("./students/StudentList.vue") },
     { path: "/students/:id", component: () => import("./students/StudentPage.vue"), props: true },
+    { path: "/tags", component: () => import("./tags/TagsPlace.vue") },
+    { path: "/audiences", component: () => import("./tags/AudiencesPlace.vue") },
+    { path: "/import", component: () => import("./students/ImportPlace.vue") },
     { path: "/dispatch", component: () => import("./log/DispatchLog.vue") },
     { path: "/dispatch/:id", component: () => import("./log/DeliveryPage.vue"), props: true },
     { path: "/practice", component: () => import("./practice/PracticeClassroom.vue") },
@@ -26,6 +29,6 @@ export const router = createRouter({
 
 router.afterEach((to) => {
   const place = to.path.split("/")[1] ?? "";
-  const name = { today: "Today", courses: "Courses", sequences: "Sequences", letters: "Letters", broadcasts: "Broadcasts", students: "Students", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
+  const name = { today: "Today", courses: "Courses", sequences: "Sequences", letters: "Letters", broadcasts: "Broadcasts", students: "Students", tags: "Tags", audiences: "Audiences", import: "Import", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
   document.title = name ? `${name} · Patient Courier` : "Patient Courier";
 });

@@ -22,7 +22,8 @@ from patient_courier.core.school.text import Line
 from patient_courier.core.slip import why
 from patient_courier.dispatch import broadcasts as acts
 from patient_courier.dispatch.clock import real_now
-from patient_courier.store import broadcasts, outcomes
+from patient_courier.store import audiences, broadcasts, outcomes
+from patient_courier.store.audiences import Audience
 from patient_courier.store.broadcasts import Kept
 from patient_courier.store.definitions import save_letter
 from patient_courier.web.context import (
@@ -92,6 +93,14 @@ class ReasonOut(BaseModel):
     number: int
 
 
+class CopiedOut(BaseModel):
+    """The audience that the conditions were copied from; ``changed``: it asks something else since."""
+
+    key: str
+    name: str
+    changed: bool
+
+
 class BroadcastOut(BaseModel):
     """A broadcast with where it stands. ``take_back_seconds``: so long it can still be taken back after “post now”.
 
@@ -109,6 +118,7 @@ class BroadcastOut(BaseModel):
     pace: int | None
     tested: str | None
     again_of: str | None
+    audience: CopiedOut | None
     written_again: str | None
     findings: list[FindingOut]
     figures: list[Figure]
@@ -118,11 +128,12 @@ class BroadcastOut(BaseModel):
 
 
 class NewBroadcast(BaseModel):
-    """A draft to begin; without a letter an empty one is begun with it."""
+    """A draft to begin; without a letter an empty one is begun with it. ``audience``: with a copy of its conditions."""
 
     name: Line = Field(min_length=1, max_length=200)
     letter: str | None = None
     to: dict[str, Any] | None = None
+    audience: str | None = None
 
 
 class BroadcastKey(BaseModel):
@@ -130,8 +141,11 @@ class BroadcastKey(BaseModel):
 
 
 class DraftIn(BaseModel):
+    """``audience`` is the one whose conditions have just been copied."""
+
     body: dict[str, Any]
     pace: Pace = None
+    audience: str | None = None
 
 
 class Schedule(BaseModel):
@@ -207,11 +221,20 @@ def begin(body: NewBroadcast, user: SignedIn, post: ThePost, session: Writing) -
         letter = fresh.key
     elif letter not in definitions.letters:
         raise HTTPException(422, "There is no such letter.")
-    draft = new_broadcast(
-        key, body.name, letter, body.to, calendar.local_date(now, definitions.school.timezone)
-    )
-    broadcasts.save(session, read_broadcast(draft), now)
+    to, copied = body.to, _copied(session, body.audience)
+    if copied is not None:
+        to = copied.condition.model_dump(mode="json", by_alias=True, exclude_unset=True)
+    draft = new_broadcast(key, body.name, letter, to, calendar.local_date(now, definitions.school.timezone))
+    broadcasts.save(session, read_broadcast(draft), now, **_origin(copied))
     return BroadcastKey(key=key)
+
+
+def _copied(session: Session, key: str | None) -> Audience | None:
+    return audiences.find(session, key) if key else None
+
+
+def _origin(copied: Audience | None) -> dict[str, Any]:
+    return {"audience": copied.key, "audience_saved": copied.saved} if copied else {}
 
 
 def read_broadcast(body: dict[str, Any]) -> Broadcast:
@@ -255,6 +278,7 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
         pace=kept.pace,
         tested=words.moment(kept.tested_at, zone) if tested and kept.tested_at else None,
         again_of=kept.again_of,
+        audience=_copied_out(session, kept),
         written_again=again,
         findings=[finding_out(x) for x in with_letter(definitions, kept.broadcast)],
         figures=_figures(counts) if counts else [],
@@ -262,6 +286,13 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
         undecided=outcomes.undecided(session, kept.key) if kept.started else 0,
         reasons=_reasons(session, kept) if kept.started else [],
     )
+
+
+def _copied_out(session: Session, kept: Kept) -> CopiedOut | None:
+    found = _copied(session, kept.audience)
+    if found is None or kept.audience_saved is None:
+        return None
+    return CopiedOut(key=found.key, name=found.name, changed=found.saved > kept.audience_saved)
 
 
 def _reasons(session: Session, kept: Kept) -> list[ReasonOut]:
@@ -292,7 +323,8 @@ def save_draft(key: str, body: DraftIn, user: SignedIn, post: ThePost, session: 
     faults = list(broadcast_faults("", broadcast, Known.of_definitions(definitions)))
     if faults:
         raise HTTPException(422, f"{faults[0].pointer}: {faults[0].sentence}")
-    broadcasts.save(session, broadcast, now_in(session), pace=body.pace)
+    origin = _origin(_copied(session, body.audience))
+    broadcasts.save(session, broadcast, now_in(session), pace=body.pace, **origin)
     return broadcast_out(session, definitions, found_broadcast(session, key))
 
 

@@ -18,6 +18,7 @@ from patient_courier.core.timeline import UNSAID, Decided, TimelineItem, timelin
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import free_key
 from patient_courier.store import broadcasts, log, people
+from patient_courier.store.consents import Source
 from patient_courier.store.opening import add_student
 from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
@@ -83,6 +84,7 @@ class StudentOut(BaseModel):
     own_zone: bool
     local_time: str
     news: bool
+    help_stopped: list[str]
     address_works: bool
     tags: list[str]
     fields: dict[str, str | int | float | bool | None]
@@ -164,6 +166,7 @@ def standings_of(definitions: Definitions, state: StudentState) -> list[CourseSt
 
 @router.post("", status_code=201)
 def new_student(body: NewStudent, user: SignedIn, session: Writing) -> StudentKey:
+    """Add a student by hand; that they want news is put in their consent log."""
     if people.by_address(session, body.email) is not None:
         raise HTTPException(
             409, "There is a student with this address already. Look for them by name or address."
@@ -177,7 +180,7 @@ def new_student(body: NewStudent, user: SignedIn, session: Writing) -> StudentKe
         timezone=body.timezone,
         news=body.news,
     )
-    add_student(session, student)
+    add_student(session, student, now_in(session), Source("added by hand", user.name))
     return StudentKey(key=key)
 
 
@@ -215,6 +218,7 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
         own_zone=person.timezone is not None,
         local_time=words.moment(now_in(session), state.zone),
         news=person.news,
+        help_stopped=sorted(state.facts.help_stopped),
         address_works=not person.bounced,
         tags=list(state.facts.tags),
         fields=person.fields,

@@ -82,11 +82,7 @@ def _uses(post: Post, session: Session) -> dict[str, Uses]:
 
 
 def _out(tag: str, uses: Uses, students: int, given: int) -> TagOut:
-    note = ""
-    if not uses.gives and students == 0:
-        note = "Nothing gives it."
-    elif not uses.asks:
-        note = "Nothing asks for it."
+    note = "Nothing gives it." if not uses.gives and students == 0 else ""
     return TagOut(
         tag=tag,
         students=students,
@@ -135,7 +131,7 @@ def bought(
         moment = calendar.resolve(Date.parse_iso(since).at(calendar.MIDNIGHT), zone)
     except ValueError as error:
         raise HTTPException(422, f"“{since}” is no day; write it like 2026-03-02.") from error
-    got, found = tags.got_and_bought(session, tag, moment, offer or None, days)
+    got, found = tags.got_and_bought(session, tag, moment, None if offer in ("", "any") else offer, days)
     how_many = share(len(found), got)
     return BoughtOut(
         got=got,

@@ -19,6 +19,8 @@ export function useCsrf(token: string): void {
   csrf = token;
 }
 
+export const csrfToken = () => csrf;
+
 const guard: Middleware = {
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);

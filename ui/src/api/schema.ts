@@ -426,6 +426,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bulk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description Begin it, at once or in a minute.
+         */
+        post: operations["begin_api_bulk_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Bulk */
+        get: operations["get_bulk_api_bulk__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Call it off before it begins, stop it on the way, or put back what is done. 409 when the minute is over.
+         */
+        post: operations["undo_api_bulk__id__take_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clock": {
         parameters: {
             query?: never;
@@ -666,6 +723,120 @@ export interface paths {
         get: operations["frame_api_frame_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Imports */
+        get: operations["list_imports_api_imports_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read
+         * @description Read a file of students, the body as it is. Nothing is taken in yet.
+         */
+        post: operations["read_api_imports_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/work/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Work */
+        get: operations["get_work_api_imports_work__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Take in what was tried, with the same plan. 409 when it was not tried like that.
+         */
+        post: operations["take_api_imports__id__take_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Out
+         * @description Try what taking the file in would do. Changes nothing.
+         */
+        post: operations["try_out_api_imports__id__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take a whole import back: new students go, changed ones are as they were. Who has had post since stays.
+         */
+        post: operations["undo_api_imports__id__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1464,6 +1635,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/student-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Students
+         * @description A page of fifty.
+         */
+        post: operations["list_students_api_student_list_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/student-list/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export Csv
+         * @description The chosen students as CSV (RFC 4180), safe to open in a spreadsheet.
+         */
+        post: operations["export_csv_api_student_list_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/students": {
         parameters: {
             query?: never;
@@ -1477,7 +1688,10 @@ export interface paths {
          */
         get: operations["list_students_api_students_get"];
         put?: never;
-        /** New Student */
+        /**
+         * New Student
+         * @description Add a student by hand; that they want news is put in their consent log.
+         */
         post: operations["new_student_api_students_post"];
         delete?: never;
         options?: never;
@@ -1494,7 +1708,11 @@ export interface paths {
         };
         /** Get Student */
         get: operations["get_student_api_students__key__get"];
-        put?: never;
+        /**
+         * Edit
+         * @description Change the record. A new address is taken to work until a letter comes back.
+         */
+        put: operations["edit_api_students__key__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1562,6 +1780,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/students/{key}/consent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Consent
+         * @description Stop or resume news or course help for a student, with a note for the log.
+         */
+        post: operations["change_consent_api_students__key__consent_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/students/{key}/consents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Consent Log
+         * @description What they agreed to or stopped, the newest first, in the school's time.
+         */
+        get: operations["consent_log_api_students__key__consents_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/students/{key}/enrolments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enrol
+         * @description Enrol a student by hand, or let them look at a preview; sequences react as to any enrolment.
+         */
+        post: operations["enrol_api_students__key__enrolments_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/students/{key}/enrolments/{course}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Enrolment
+         * @description End a student's access by hand; what they have learnt stays.
+         */
+        delete: operations["end_enrolment_api_students__key__enrolments__course__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/students/{key}/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Erase
+         * @description Erase a student for good; counts without a person stay. 409 when the sentence is not typed as asked.
+         */
+        post: operations["erase_api_students__key__erase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/students/{key}/everything": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everything
+         * @description All that is kept about a student, as JSON.
+         */
+        get: operations["everything_api_students__key__everything_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/students/{key}/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Or Stop
+         * @description Start a sequence for a student by hand, or stop it.
+         */
+        post: operations["start_or_stop_api_students__key__sequences_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/students/{key}/tags": {
         parameters: {
             query?: never;
@@ -1576,6 +1934,83 @@ export interface paths {
          * @description Tag a student by hand; sequences react as to any tag.
          */
         post: operations["change_tags_api_students__key__tags_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Tags */
+        get: operations["list_tags_api_tags_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tags/bought": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bought
+         * @description Of those who got a tag since a day, how many bought (an offer, or anything) within so many days, and who.
+         */
+        get: operations["bought_api_tags_bought_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tags/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Take a tag off every student, and out of what gives it. Nothing is set going by that; what asks for it stays.
+         */
+        post: operations["remove_api_tags_remove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tags/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename
+         * @description Call a tag something else everywhere, or merge it with another. Nothing is set going by that.
+         */
+        post: operations["rename_api_tags_rename_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1673,6 +2108,24 @@ export interface components {
             /** Students */
             students: number;
         };
+        /**
+         * BoughtOut
+         * @description Of so many who got the tag, how many bought; the share (0 to 1) lies between ``low`` and ``high``.
+         */
+        BoughtOut: {
+            /** Bought */
+            bought: number;
+            /** Got */
+            got: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Small */
+            small: boolean;
+            /** Students */
+            students: components["schemas"]["BuyerOut"][];
+        };
         /** BroadcastKey */
         BroadcastKey: {
             /** Key */
@@ -1687,6 +2140,7 @@ export interface components {
         BroadcastOut: {
             /** Again Of */
             again_of: string | null;
+            audience: components["schemas"]["CopiedOut"] | null;
             /** Body */
             body: {
                 [key: string]: unknown;
@@ -1742,6 +2196,62 @@ export interface components {
             status_words: string;
             /** Subject */
             subject: string;
+            /** When */
+            when: string;
+        };
+        /** BulkIn */
+        BulkIn: {
+            /** Condition */
+            condition?: {
+                [key: string]: unknown;
+            } | null;
+            /** Keys */
+            keys?: string[] | null;
+            /** Name */
+            name: string;
+            /**
+             * Q
+             * @default
+             */
+            q: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "tag" | "untag" | "enrol" | "start" | "stop";
+        };
+        /**
+         * BulkOut
+         * @description Work on many students. ``waits`` are the seconds until it begins, where letters may follow: so long it can be called
+         *     off. ``undo`` are the seconds in which what is done can be taken back.
+         */
+        BulkOut: {
+            /** Changed */
+            changed: number;
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Refused */
+            refused: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "stopped" | "failed";
+            /** Total */
+            total: number;
+            /** Undo */
+            undo: number;
+            /** Waits */
+            waits: number;
+        };
+        /** BuyerOut */
+        BuyerOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
             /** When */
             when: string;
         };
@@ -1806,6 +2316,23 @@ export interface components {
             starts: string[];
         };
         /**
+         * Chosen
+         * @description Students: those named by ``keys``, or all whom the conditions and the words pick.
+         */
+        Chosen: {
+            /** Condition */
+            condition?: {
+                [key: string]: unknown;
+            } | null;
+            /** Keys */
+            keys?: string[] | null;
+            /**
+             * Q
+             * @default
+             */
+            q: string;
+        };
+        /**
          * ClassCourse
          * @description A course as the student sees it; ``status`` is null when they are not in it.
          */
@@ -1855,6 +2382,63 @@ export interface components {
             year: number;
             /** Zone */
             zone: string;
+        };
+        /**
+         * ColumnOut
+         * @description A column with its first values, and what it likely is.
+         */
+        ColumnOut: {
+            /** Guess */
+            guess: string;
+            /** Name */
+            name: string;
+            /** Samples */
+            samples: string[];
+        };
+        /**
+         * ConsentIn
+         * @description News, or help letters for a course, stopped or resumed by hand; the note says why or on whose word.
+         */
+        ConsentIn: {
+            /** Course */
+            course?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** On */
+            on: boolean;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "news" | "help";
+        };
+        /** ConsentOut */
+        ConsentOut: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** How */
+            how: string;
+            /** Note */
+            note: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * CopiedOut
+         * @description The audience that the conditions were copied from; ``changed``: it asks something else since.
+         */
+        CopiedOut: {
+            /** Changed */
+            changed: boolean;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /** CountsOut */
         CountsOut: {
@@ -2073,8 +2657,13 @@ export interface components {
             /** Taken */
             taken: number;
         };
-        /** DraftIn */
+        /**
+         * DraftIn
+         * @description ``audience`` is the one whose conditions have just been copied.
+         */
         DraftIn: {
+            /** Audience */
+            audience?: string | null;
             /** Body */
             body: {
                 [key: string]: unknown;
@@ -2091,6 +2680,24 @@ export interface components {
             inside: number;
             /** Landings */
             landings: components["schemas"]["LandingOut"][];
+        };
+        /** EnrolIn */
+        EnrolIn: {
+            /** Course */
+            course: string;
+            /**
+             * Preview
+             * @default false
+             */
+            preview: boolean;
+        };
+        /**
+         * EraseIn
+         * @description ``sentence`` is “erase” and the student's address, typed by hand.
+         */
+        EraseIn: {
+            /** Sentence */
+            sentence: string;
         };
         /**
          * Figure
@@ -2111,6 +2718,19 @@ export interface components {
             small: boolean;
             /** What */
             what: string;
+        };
+        /** FileOut */
+        FileOut: {
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** How */
+            how: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
         };
         /** FindingOut */
         FindingOut: {
@@ -2187,6 +2807,23 @@ export interface components {
             number: number;
             /** Words */
             words: string;
+        };
+        /** ImportOut */
+        ImportOut: {
+            /** At */
+            at: string;
+            /** Changed */
+            changed: number;
+            /** File */
+            file: string;
+            /** Id */
+            id: number;
+            /** New */
+            new: number;
+            /** Refused */
+            refused: number;
+            /** Undone */
+            undone: string | null;
         };
         /** Imported */
         Imported: {
@@ -2420,6 +3057,78 @@ export interface components {
             lines: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * ListIn
+         * @description Whom to list: conditions, words in name or address, in which order.
+         */
+        ListIn: {
+            /** Condition */
+            condition?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Down
+             * @default false
+             */
+            down: boolean;
+            /**
+             * Page
+             * @default 1
+             */
+            page: number;
+            /**
+             * Q
+             * @default
+             */
+            q: string;
+            /**
+             * Sort
+             * @default name
+             * @enum {string}
+             */
+            sort: "name" | "address" | "joined" | "last_seen";
+        };
+        /** ListOut */
+        ListOut: {
+            /** Items */
+            items: components["schemas"]["ListedOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * ListedOut
+         * @description One line; the fields are those of the school.
+         */
+        ListedOut: {
+            /** Address Works */
+            address_works: boolean;
+            /** Courses */
+            courses: components["schemas"]["CourseStanding"][];
+            /** Email */
+            email: string;
+            /** Fields */
+            fields: {
+                [key: string]: string | number | boolean | null;
+            };
+            /** Joined */
+            joined: string;
+            /** Key */
+            key: string;
+            /** Last Seen */
+            last_seen: string;
+            /** Letters */
+            letters: number;
+            /** Local Time */
+            local_time: string;
+            /** Name */
+            name: string;
+            /** News */
+            news: boolean;
+            /** Place */
+            place: string;
+            /** Tags */
+            tags: string[];
         };
         /**
          * Made
@@ -2687,9 +3396,11 @@ export interface components {
         };
         /**
          * NewBroadcast
-         * @description A draft to begin; without a letter an empty one is begun with it.
+         * @description A draft to begin; without a letter an empty one is begun with it. ``audience``: with a copy of its conditions.
          */
         NewBroadcast: {
+            /** Audience */
+            audience?: string | null;
             /** Letter */
             letter?: string | null;
             /** Name */
@@ -2931,6 +3642,24 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * PlanIn
+         * @description What each column is; ``consent`` where the students' consent to news comes from, if no column says it.
+         */
+        PlanIn: {
+            /**
+             * Consent
+             * @default
+             */
+            consent: string;
+            /**
+             * Starts
+             * @default false
+             */
+            starts: boolean;
+            /** Targets */
+            targets: string[];
+        };
         /** PostedDay */
         PostedDay: {
             /** Crowded */
@@ -3093,6 +3822,21 @@ export interface components {
             /** Zone */
             zone: string;
         };
+        /** RemoveIn */
+        RemoveIn: {
+            /** Tag */
+            tag: string;
+        };
+        /**
+         * RenameIn
+         * @description The tag's new name; one that there is already is merged with it.
+         */
+        RenameIn: {
+            /** Tag */
+            tag: string;
+            /** To */
+            to: string;
+        };
         /** ReplayIn */
         ReplayIn: {
             /**
@@ -3144,6 +3888,15 @@ export interface components {
             unwritten: components["schemas"]["Person"][];
             /** Unwritten Number */
             unwritten_number: number;
+        };
+        /** RowOut */
+        RowOut: {
+            /** Email */
+            email: string;
+            /** Number */
+            number: number;
+            /** Said */
+            said: string;
         };
         /**
          * RunOut
@@ -3278,6 +4031,16 @@ export interface components {
             intake_address: string;
             /** Intake Key */
             intake_key: string;
+        };
+        /** SequenceIn */
+        SequenceIn: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "start" | "stop";
+            /** Sequence */
+            sequence: string;
         };
         /**
          * SequenceOut
@@ -3533,6 +4296,33 @@ export interface components {
             /** Silent */
             silent: boolean;
         };
+        /**
+         * StudentEdit
+         * @description A student's record; an empty time zone is the school's.
+         */
+        StudentEdit: {
+            /** Email */
+            email: string;
+            /**
+             * Fields
+             * @default {}
+             */
+            fields: {
+                [key: string]: string | number | boolean | null;
+            };
+            /**
+             * First Name
+             * @default
+             */
+            first_name: string;
+            /**
+             * Last Name
+             * @default
+             */
+            last_name: string;
+            /** Timezone */
+            timezone?: string | null;
+        };
         /** StudentKey */
         StudentKey: {
             /** Key */
@@ -3552,6 +4342,8 @@ export interface components {
             };
             /** First Name */
             first_name: string | null;
+            /** Help Stopped */
+            help_stopped: string[];
             /** Key */
             key: string;
             /** Last Name */
@@ -3614,6 +4406,26 @@ export interface components {
              * @default []
              */
             remove: string[];
+        };
+        /**
+         * TagOut
+         * @description A tag: how many have it, what gives it, takes it off or asks for it; ``note`` says what is odd about it.
+         */
+        TagOut: {
+            /** Asks */
+            asks: components["schemas"]["UseOut"][];
+            /** Given */
+            given: number;
+            /** Gives */
+            gives: components["schemas"]["UseOut"][];
+            /** Note */
+            note: string;
+            /** Students */
+            students: number;
+            /** Tag */
+            tag: string;
+            /** Takes */
+            takes: components["schemas"]["UseOut"][];
         };
         /**
          * TestIn
@@ -3703,6 +4515,37 @@ export interface components {
             week: components["schemas"]["Happened"][];
         };
         /**
+         * TriedOut
+         * @description What taking the file in would do; the lists are cut at five hundred and at fifty.
+         */
+        TriedOut: {
+            /** Changed */
+            changed: number;
+            /** Enrolled */
+            enrolled: number;
+            /** Examples */
+            examples: components["schemas"]["RowOut"][];
+            /** New */
+            new: number;
+            /** Refusals */
+            refusals: components["schemas"]["RowOut"][];
+            /** Refused */
+            refused: number;
+            /** Same */
+            same: number;
+            /** With News */
+            with_news: number;
+        };
+        /** UseOut */
+        UseOut: {
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * VersionOut
          * @description A saved version; ``inside`` is how many students are on it now.
          */
@@ -3766,6 +4609,30 @@ export interface components {
             holds: boolean;
             /** Lines */
             lines: components["schemas"]["WhyLine"][];
+        };
+        /**
+         * WorkOut
+         * @description Trying, taking in or taking back: how far it is, and what came of it.
+         */
+        WorkOut: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Refused */
+            refused: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "stopped" | "failed";
+            /** Stay */
+            stay: number | null;
+            /** Taken */
+            taken: number | null;
+            /** Total */
+            total: number;
+            tried: components["schemas"]["TriedOut"] | null;
         };
         /** ZonesOut */
         ZonesOut: {
@@ -4869,6 +5736,128 @@ export interface operations {
             };
         };
     };
+    begin_api_bulk_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_bulk_api_bulk__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    undo_api_bulk__id__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     post_clock_api_clock_post: {
         parameters: {
             query?: never;
@@ -5435,6 +6424,256 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FrameOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_imports_api_imports_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    read_api_imports_read_post: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_work_api_imports_work__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    take_api_imports__id__take_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    try_out_api_imports__id__try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    undo_api_imports__id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -7426,6 +8665,90 @@ export interface operations {
             };
         };
     };
+    list_students_api_student_list_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    export_csv_api_student_list_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Chosen"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     list_students_api_students_get: {
         parameters: {
             query?: {
@@ -7520,6 +8843,50 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudentOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    edit_api_students__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StudentEdit"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -7672,6 +9039,301 @@ export interface operations {
             };
         };
     };
+    change_consent_api_students__key__consent_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsentIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudentOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    consent_log_api_students__key__consents_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    enrol_api_students__key__enrolments_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnrolIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudentOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    end_enrolment_api_students__key__enrolments__course__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudentOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    erase_api_students__key__erase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EraseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    everything_api_students__key__everything_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    start_or_stop_api_students__key__sequences_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SequenceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudentOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     change_tags_api_students__key__tags_post: {
         parameters: {
             query?: never;
@@ -7695,6 +9357,167 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StudentOut"];
                 };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_tags_api_tags_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TagOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    bought_api_tags_bought_get: {
+        parameters: {
+            query: {
+                tag: string;
+                since: string;
+                offer?: string;
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoughtOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_api_tags_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemoveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    rename_api_tags_rename_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {

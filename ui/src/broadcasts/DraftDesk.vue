@@ -12,12 +12,12 @@ import { api, type Api, data } from "../api/client";
 import type { Broadcast, Letter } from "../api/school-file";
 import { useThings } from "../api/things";
 import { useFrame } from "../frame/frame";
-import AskDialog from "../parts/AskDialog.vue";
 import { useAutosave } from "../parts/autosave";
 import MailDialog from "../parts/MailDialog.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { shownAs } from "../parts/shown-as";
+import KeepAudience from "../students/KeepAudience.vue";
 import LetterBeside from "./LetterBeside.vue";
 import RecipientTable from "./RecipientTable.vue";
 import SlipDialog from "./SlipDialog.vue";
@@ -30,6 +30,7 @@ import WontGet from "./WontGet.vue";
 interface Draft {
   body: Broadcast;
   pace: number | null;
+  audience: string | null;
 }
 const props = defineProps<{ id: string; found: Api["BroadcastOut"] }>();
 const client = useQueryClient();
@@ -38,12 +39,12 @@ const notice = useNotice();
 const { options } = useThings();
 const { data: frame } = useFrame();
 const planned = computed(() => props.found.status === "scheduled");
-const fresh = (now: Api["BroadcastOut"]): Draft => ({ body: now.body as unknown as Broadcast, pace: now.pace });
+const fresh = (now: Api["BroadcastOut"]): Draft => ({ body: now.body as unknown as Broadcast, pace: now.pace, audience: null });
 const put = (now: Api["BroadcastOut"]) => client.setQueryData(["broadcast", props.id], now);
 
 const { current, saved, saving, refused, changed, begin, flush } = useAutosave<Draft>(
   () => `broadcast:${props.id}`,
-  async (draft) => put(await data(api.PUT("/api/broadcasts/{key}", { params: { path: { key: props.id } }, body: { body: draft.body as unknown as Record<string, unknown>, pace: draft.pace } }))),
+  async (draft) => put(await data(api.PUT("/api/broadcasts/{key}", { params: { path: { key: props.id } }, body: { body: draft.body as unknown as Record<string, unknown>, pace: draft.pace, audience: draft.audience } }))),
 );
 watch(() => props.found, (now) => begin(fresh(now)), { immediate: true });
 const shown = computed(() => (planned.value ? fresh(props.found) : current.value));
@@ -64,10 +65,14 @@ const listed = ref<Api["RecipientOut"][]>([]);
 const result = computed(() => look.value?.result ?? null);
 const late = computed(() => Boolean(frame.value && shown.value && shown.value.body.zone === "school" && shown.value.body.at.slice(0, 16) < frame.value.clock.wall));
 
+async function anew(): Promise<void> {
+  const one = (await data(api.GET("/api/audiences"))).find((a) => a.key === props.found.audience?.key);
+  if (one && current.value) current.value = { ...current.value, audience: one.key, body: { ...current.value.body, to: one.condition } };
+}
+
 const slip = ref(false);
 const mail = ref<number | null>(null);
 const keeping = ref(false);
-const audience = ref("");
 const failed = (error: unknown) => notice.refused(error);
 const done = (text: string) => (now: Api["BroadcastOut"]) => {
   slip.value = false;
@@ -104,16 +109,6 @@ const away = useMutation({
   onError: failed,
 });
 const twin = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)), onSuccess: ({ key }) => router.push(`/broadcasts/${key}`), onError: failed });
-const keep = useMutation({
-  mutationFn: () => data(api.POST("/api/audiences", { body: { name: audience.value.trim(), condition: shown.value?.body.to ?? {} } })),
-  onSuccess: (kept) => {
-    keeping.value = false;
-    audience.value = "";
-    void client.invalidateQueries({ queryKey: ["audiences"] });
-    notice.done(`Kept as “${kept.name}”.`);
-  },
-  onError: failed,
-});
 const mend = useMutation({
   mutationFn: () => data(api.PUT("/api/letters/{key}", { params: { path: { key: shown.value?.body.letter ?? "" } }, body: { ...(letter.value?.body ?? {}), purpose: "news" } })),
   onSuccess: () => {
@@ -138,7 +133,8 @@ const mend = useMutation({
   <div v-if="shown" class="desk-broadcast">
     <section class="left">
       <h2>Who gets it</h2>
-      <WhoLines :model-value="shown.body.to" :course="shown.body.course" :readonly="planned" @update:model-value="who" @keep="keeping = true" />
+      <WhoLines :model-value="shown.body.to" :course="shown.body.course" :readonly="planned" @update:model-value="who" @keep="keeping = true" @audience="(audience) => current && (current = { ...current, audience })" />
+      <p v-if="found.audience && !planned" class="soft from">Copied from the audience “{{ found.audience.name }}”<template v-if="found.audience.changed">, which <b>has changed since</b>. <button class="link" @click="anew">Copy it again</button></template>.</p>
       <div class="sum" :class="{ stale: stale || changed }" aria-live="polite">
         <template v-if="result"><b class="big postmark" data-testid="will">{{ result.will }}</b><div><div>will get it <span class="soft">of {{ result.matching }} who fit</span></div><WontGet :result="result" :without="shown.body.without.length" @mend="router.push(`/letters/${shown?.body.letter}`)" /></div></template>
         <span v-else class="soft">{{ look?.state === "failed" ? "The look ahead failed; change something to try again." : `Looking ahead: ${look?.done ?? 0} of ${look?.total ?? "…"} students …` }}</span>
@@ -165,7 +161,7 @@ const mend = useMutation({
   </div>
   <SlipDialog v-if="slip" :look="look" :findings="found.findings" :tested="found.tested" :late="late" :busy="plan.isPending.value" :subject="(letter?.body as Letter | undefined)?.subject ?? ''" @close="slip = false" @plan="plan.mutate(false)" @now="plan.mutate(true)" @test="test.mutate()" />
   <MailDialog v-if="mail !== null" :mail="mail" title="In your own inbox" @close="mail = null" />
-  <AskDialog v-model:open="keeping" title="Keep as audience" ok="Keep" :busy="keep.isPending.value" :ready="Boolean(audience.trim())" @ok="keep.mutate()"><label>What do you call them? <Input v-model:value="audience" aria-label="Name of the audience" placeholder="In First Hive, not finished" /></label></AskDialog>
+  <KeepAudience v-model:open="keeping" :condition="shown?.body.to ?? null" />
 </template>
 
 <style scoped>
@@ -173,7 +169,7 @@ const mend = useMutation({
 .note { background: var(--warn-bg); color: var(--warn); padding: 7px 22px; margin: 0; }
 .desk-broadcast { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 420px); flex: 1; min-height: 0; }
 .left { padding: 16px 22px 40px; overflow-y: auto; display: flex; flex-direction: column; gap: 12px; } .left > * { flex: none; }
-.sum { display: flex; gap: 12px; align-items: flex-start; border-top: 1px solid var(--rule); padding-top: 12px; min-height: 62px; } .big { font-size: 40px; line-height: 1; } .sum.stale { opacity: 0.55; } .crowd { margin: 0; font-size: 13px; }
+.sum { display: flex; gap: 12px; align-items: flex-start; border-top: 1px solid var(--rule); padding-top: 12px; min-height: 62px; } .big { font-size: 40px; line-height: 1; } .sum.stale { opacity: 0.55; } .crowd, .from { margin: 0; font-size: 13px; }
 .right { background: var(--sheet2); border-left: 1px solid var(--rule); overflow-y: auto; display: flex; flex-direction: column; } .part { padding: 14px 18px; display: flex; flex-direction: column; gap: 8px; } .time { border-top: 1px solid var(--rule); background: var(--sheet); position: sticky; bottom: 0; margin-top: auto; }
 .head { display: flex; justify-content: space-between; align-items: center; } .picks { display: flex; gap: 8px; flex-wrap: wrap; } .grow { flex: 1; min-width: 150px; } .about { width: 160px; }
 .finding { margin: 0; font-size: 13px; color: var(--warn); } .finding.fault { color: var(--red); } .well { color: var(--well); margin: 0; font-size: 13px; }

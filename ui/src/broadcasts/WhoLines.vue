@@ -16,7 +16,7 @@ import NamesDialog from "../parts/NamesDialog.vue";
 /** Who is meant, a sentence a line, with how many are left after each. */
 const condition = defineModel<Condition | null>({ required: true });
 const props = defineProps<{ course: string | null; readonly?: boolean; past?: boolean }>();
-const emit = defineEmits<{ keep: [] }>();
+const emit = defineEmits<{ keep: []; audience: [key: string] }>();
 const { courses } = useThings();
 const open = ref<number | null>(null);
 const naming = ref<number | null>(null);
@@ -42,6 +42,10 @@ function add(part: Condition): void {
 function only(part: Condition | null): void {
   condition.value = part;
   open.value = part && part.is === "student" ? 0 : null;
+}
+function use(key: string): void {
+  only(audiences.value?.find((a) => a.key === key)?.condition ?? null);
+  emit("audience", key);
 }
 
 // Asked a moment after the last change, and only with lines that are complete.
@@ -96,7 +100,7 @@ const label = (index: number, part: Condition) => (isNot(part) ? "but not" : ind
       <Button size="small" @click="add(fresh('enrolled'))">Add a condition</Button>
       <Button size="small" @click="add({ not: fresh('bought') })">Leave some out</Button>
       <Button size="small" @click="add({ any: [fresh('completed'), fresh('tagged')] })">Any of several</Button>
-      <Dropdown v-if="audiences?.length" :trigger="['click']"><Button size="small">Use an audience</Button><template #overlay><Menu @click="({ key }) => only(audiences?.find((a) => a.key === key)?.condition ?? null)"><Menu.Item v-for="a in audiences" :key="a.key">{{ a.name }} <span class="label">{{ a.students }}</span></Menu.Item></Menu></template></Dropdown>
+      <Dropdown v-if="audiences?.length" :trigger="['click']"><Button size="small">Use an audience</Button><template #overlay><Menu @click="({ key }) => use(String(key))"><Menu.Item v-for="a in audiences" :key="a.key">{{ a.name }} <span class="label">{{ a.students }}</span></Menu.Item></Menu></template></Dropdown>
       <Button v-if="parts.length" size="small" @click="emit('keep')">Keep as audience</Button>
     </div>
     <NamesDialog v-if="naming !== null" :lines="naming < 0 ? [] : asked.lines.slice(0, naming + 1)" :course="course" @close="naming = null" />

@@ -28,7 +28,9 @@ const backRoom = computed(() => [
   { to: "/school", name: "School" },
 ]);
 
-const isHere = (to: string) => route.path === to || route.path.startsWith(`${to}/`);
+// Tags, audiences and imports belong to the students.
+const OF_STUDENTS = ["/tags", "/audiences", "/import"];
+const isHere = (to: string) => (to === "/students" && OF_STUDENTS.includes(route.path)) || route.path === to || route.path.startsWith(`${to}/`);
 watch(() => route.path, () => (open.value = false));
 
 async function signOut(): Promise<void> {

@@ -1,12 +1,17 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
-import { computed } from "vue";
+import Segmented from "ant-design-vue/es/segmented";
+import { computed, ref } from "vue";
 
 import { api, data } from "../api/client";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import ConsentBox from "./ConsentBox.vue";
+import EditStudent from "./EditStudent.vue";
+import EraseStudent from "./EraseStudent.vue";
+import HandWork from "./HandWork.vue";
 
 const props = defineProps<{ id: string }>();
 const notice = useNotice();
@@ -15,10 +20,14 @@ const key = computed(() => props.id);
 const { data: student, error } = useQuery({ queryKey: ["student", key], queryFn: () => data(api.GET("/api/students/{key}", { params: { path: { key: key.value } } })) });
 const { data: frame } = useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
 
+const only = ref<string | number>("All");
+const shows = (kind: string) => only.value === "All" || (only.value === "What they did" ? kind === "did" : only.value === "What we sent" ? kind === "sent" || kind === "going" : kind === "not_sent" || kind === "held");
+const editing = ref(false);
+const erasing = ref(false);
 /** The timeline in days, newest first. */
 const days = computed(() => {
   const found: { day: string; items: NonNullable<typeof student.value>["timeline"] }[] = [];
-  for (const item of student.value?.timeline ?? []) {
+  for (const item of (student.value?.timeline ?? []).filter((one) => shows(one.kind))) {
     if (found.at(-1)?.day !== item.day) found.push({ day: item.day, items: [] });
     found.at(-1)?.items.push(item);
   }
@@ -40,11 +49,14 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
   <template v-if="student">
     <PageHead :title="student.name" :above="{ to: '/students', name: 'Students' }">
       <template #beside><span class="soft">{{ student.email }}</span></template>
+      <Button @click="editing = true">Edit</Button>
       <RouterLink v-if="frame?.clock.practice" :to="{ path: '/practice', query: { as: student.key } }"><Button>Be this student</Button></RouterLink>
     </PageHead>
     <div class="room">
       <section class="sheet time">
-        <EmptyState v-if="!days.length" title="Nothing has happened yet">Here you will see what this student does, and what the post does about it.</EmptyState>
+        <Segmented v-if="student.timeline.length" v-model:value="only" :options="['All', 'What they did', 'What we sent', 'What we did not send']" size="small" class="only" />
+        <p v-if="student.timeline.length && !days.length" class="soft">Nothing of that kind.</p>
+        <EmptyState v-if="!student.timeline.length" title="Nothing has happened yet">Here you will see what this student does, and what the post does about it.</EmptyState>
         <div v-for="(day, index) in days" :key="index" class="day">
           <h3 class="postmark">{{ day.day }}</h3>
           <ol>
@@ -63,21 +75,27 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
       <aside>
         <section class="sheet box"><h2>Courses</h2>
           <p v-if="!student.courses.length" class="soft">In no course yet.</p>
-          <div v-for="course in student.courses" :key="course.course" class="course"><b>{{ course.title }}</b><div class="bar"><i :style="{ width: course.progress + '%' }"></i></div><span class="label">{{ course.progress }}% · {{ course.status }}</span></div>
+          <div v-for="course in student.courses" :key="course.course" class="course"><b>{{ course.title }}</b><div class="bar"><i :style="{ width: course.progress + '%' }"></i></div><span class="label">{{ course.progress }}% · {{ course.status }}</span> <HandWork v-if="['active', 'completed', 'preview'].includes(course.status)" :id="id" act="leave" :name="course.course" :title="course.title" /></div>
+          <HandWork :id="id" act="enrol" />
         </section>
         <section class="sheet box"><h2>Sequences</h2>
           <p v-if="!student.runs.length" class="soft">In none.</p>
           <div v-for="(run, index) in student.runs" :key="index" class="run"><RouterLink :to="`/sequences/${run.sequence}`">{{ run.name }}</RouterLink>
-            <div class="label">{{ run.outcome === "open" ? (run.until ? `inside, goes on ${run.until}` : "inside") : OUTCOME[run.outcome] }} · since {{ run.started }}</div></div>
+            <div class="label">{{ run.outcome === "open" ? (run.until ? `inside, goes on ${run.until}` : "inside") : OUTCOME[run.outcome] }} · since {{ run.started }} <HandWork v-if="run.outcome === 'open'" :id="id" act="stop" :name="run.sequence" :title="run.name" /></div></div>
+          <HandWork :id="id" act="start" />
         </section>
         <section class="sheet box"><h2>Post</h2>
           <p>Their time: {{ student.local_time }}<br /><span class="label">{{ student.own_zone ? student.zone : `${student.zone}, the school's, as theirs is not known` }}</span></p>
-          <p>{{ student.news ? "Wants news" : "Does not want news" }}<template v-if="!student.address_works"><br /><b class="bad">Their address does not work</b><br /><span class="label">A letter came back, so nothing is posted there.</span> <Button size="small" :loading="works.isPending.value" @click="works.mutate()">It works again</Button></template></p>
-          <p v-if="student.tags.length" class="tags"><span v-for="tag in student.tags" :key="tag" class="luggage">{{ tag }}</span></p>
+          <p v-if="!student.address_works"><b class="bad">Their address does not work</b><br /><span class="label">A letter came back, so nothing is posted there.</span> <Button size="small" :loading="works.isPending.value" @click="works.mutate()">It works again</Button></p>
+          <div class="tags"><span v-for="tag in student.tags" :key="tag" class="luggage">{{ tag }} <HandWork :id="id" act="untag" :name="tag" :title="tag" /></span><HandWork :id="id" act="tag" /></div>
           <p v-for="(value, name) in student.fields" :key="name"><span class="label">{{ name }}</span> {{ value }}</p>
         </section>
+        <ConsentBox :student="student" />
+        <section class="sheet box"><h2>Their data</h2><p><a :href="`/api/students/${encodeURIComponent(student.key)}/everything`" download>Everything about them, as JSON</a></p><p><button class="link erase" @click="erasing = true">Erase this student …</button></p></section>
       </aside>
     </div>
+    <EditStudent v-model:open="editing" :student="student" />
+    <EraseStudent v-model:open="erasing" :student="student" />
   </template>
   <template v-else-if="error"><PageHead title="Student" :above="{ to: '/students', name: 'Students' }" /><EmptyState title="This student can't be shown">{{ error.message }}</EmptyState></template>
 </template>
@@ -90,6 +108,6 @@ ol { list-style: none; margin: 0; padding: 0; } li { display: grid; grid-templat
 .not_sent .letter, .held .letter, .going .letter { border-style: dashed; background: var(--sheet2); } .not_sent .airmail, .held .airmail { visibility: hidden; } .not_sent .letter a { text-decoration: line-through; color: var(--soft); }
 aside { display: flex; flex-direction: column; gap: 14px; } .box { padding: 12px 14px; } .box h2 { margin-bottom: 6px; } .box p { margin: 0 0 6px; }
 .course, .run { padding: 4px 0; } .bar { height: 5px; background: var(--rule2); border-radius: 3px; margin: 3px 0; } .bar i { display: block; height: 100%; background: #38699c; border-radius: 3px; }
-.tags { display: flex; flex-wrap: wrap; gap: 6px; } .bad { color: var(--red); }
+.tags { display: flex; flex-wrap: wrap; gap: 6px; } .bad, .erase { color: var(--red); } .only { margin: 10px 0 0; max-width: 100%; overflow-x: auto; }
 @media (max-width: 900px) { .room { grid-template-columns: minmax(0, 1fr); padding: 14px; } aside { order: -1; } }
 </style>

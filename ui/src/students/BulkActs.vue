@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { useMutation, useQueryClient } from "@tanstack/vue-query";
+import Button from "ant-design-vue/es/button";
+import { computed, onBeforeUnmount, ref } from "vue";
+import { useRouter } from "vue-router";
+
+import { api, type Api, data } from "../api/client";
+import type { Condition } from "../conditions/conditions";
+import AskDialog from "../parts/AskDialog.vue";
+import { keepFile } from "../parts/files";
+import { useNotice } from "../parts/notice";
+import ThingPick from "../parts/ThingPick.vue";
+
+/** What can be done to the students that are chosen, with its progress and a minute to take it back. */
+const props = defineProps<{ who: Api["Chosen"]; number: number; condition: Condition | null; words: string }>();
+const emit = defineEmits<{ clear: [] }>();
+type What = Api["BulkIn"]["what"];
+const ACTS: { what: What; label: string; kind: string; ok: string }[] = [
+  { what: "tag", label: "Tag", kind: "tag", ok: "Tag them" },
+  { what: "untag", label: "Take a tag off", kind: "tag", ok: "Take it off" },
+  { what: "enrol", label: "Enrol", kind: "course", ok: "Enrol them" },
+  { what: "start", label: "Start a sequence", kind: "sequence", ok: "Start it" },
+  { what: "stop", label: "Stop a sequence", kind: "sequence", ok: "Stop it" },
+];
+const client = useQueryClient();
+const router = useRouter();
+const notice = useNotice();
+const asking = ref<(typeof ACTS)[number] | null>(null);
+const name = ref<string | undefined>("");
+const work = ref<Api["BulkOut"] | null>(null);
+const doing = ref("");
+const people = computed(() => `${props.number} ${props.number === 1 ? "student" : "students"}`);
+let timer = 0;
+async function follow(): Promise<void> {
+  window.clearTimeout(timer);
+  if (!work.value) return;
+  try {
+    work.value = await data(api.GET("/api/bulk/{id}", { params: { path: { id: work.value.id } } }));
+  } catch {
+    work.value = null;
+    return;
+  }
+  if (work.value.state !== "working") void client.invalidateQueries();
+  if (work.value.state === "working" || work.value.undo > 0) timer = window.setTimeout(() => void follow(), work.value.state === "working" ? 500 : 1000);
+}
+onBeforeUnmount(() => window.clearTimeout(timer));
+const begin = useMutation({
+  mutationFn: () => data(api.POST("/api/bulk", { body: { ...props.who, what: asking.value?.what ?? "tag", name: name.value ?? "" } })),
+  onSuccess: (now) => {
+    doing.value = `${asking.value?.label} “${name.value}”`;
+    [work.value, asking.value] = [now, null];
+    void client.invalidateQueries();
+    void follow();
+  },
+  onError: (error) => notice.refused(error),
+});
+const back = useMutation({
+  mutationFn: () => data(api.POST("/api/bulk/{id}/take-back", { params: { path: { id: work.value?.id ?? 0 } } })),
+  onSuccess: (now) => {
+    work.value = now;
+    notice.done("Taken back.");
+    void client.invalidateQueries();
+  },
+  onError: (error) => notice.refused(error),
+});
+const write = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts", { body: { name: `To ${people.value}`, letter: null, to: props.who.keys ? { is: "student", keys: props.who.keys } : props.condition } })),
+  onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
+  onError: (error) => notice.refused(error),
+});
+const csv = useMutation({ mutationFn: () => keepFile("/api/student-list/csv", "students.csv", props.who), onError: (error) => notice.refused(error) });
+function ask(act: (typeof ACTS)[number]): void {
+  [asking.value, name.value] = [act, ""];
+}
+</script>
+
+<template>
+  <div class="bulk sheet">
+    <b data-testid="chosen">{{ people }} chosen</b><slot />
+    <Button v-for="act in ACTS" :key="act.what" size="small" @click="ask(act)">{{ act.label }}</Button>
+    <Button size="small" :disabled="Boolean(words)" :title="words ? 'Choose them by conditions, or one by one' : ''" :loading="write.isPending.value" @click="write.mutate()">Write to them</Button>
+    <Button size="small" :loading="csv.isPending.value" @click="csv.mutate()">CSV</Button>
+    <Button size="small" type="text" @click="emit('clear')">Choose nobody</Button>
+  </div>
+  <div v-if="work" class="work" role="status">
+    <template v-if="work.waits"><b>{{ doing }} begins in <span class="postmark">{{ work.waits }}</span> seconds</b> for {{ work.total }}, because letters may follow at once. <Button size="small" danger @click="back.mutate()">Call it off</Button></template>
+    <template v-else-if="work.state === 'working'">{{ doing }}: {{ work.done }} of {{ work.total }} … <Button size="small" @click="back.mutate()">Stop</Button></template>
+    <template v-else-if="work.state === 'done'">{{ doing }}: done for {{ work.changed }} of {{ work.total }}<template v-if="work.changed < work.total">; nothing to change for the others</template>. <Button v-if="work.undo" size="small" @click="back.mutate()">Undo ({{ work.undo }} s)</Button></template>
+    <template v-else>{{ doing }}: {{ work.refused || "called off." }}</template>
+  </div>
+  <AskDialog :open="asking !== null" :title="asking ? `${asking.label}: ${people}` : ''" :ok="asking?.ok ?? ''" :ready="Boolean(name)" :busy="begin.isPending.value" @update:open="asking = null" @ok="begin.mutate()">
+    <ThingPick v-if="asking" v-model="name" :kind="asking.kind" :label="`Which ${asking.kind}`" :make="asking.what === 'tag'" />
+    <p v-if="asking && ['enrol', 'start'].includes(asking.what)" class="soft">It begins a minute later, so that you can call it off before any letter goes out.</p>
+  </AskDialog>
+</template>
+
+<style scoped>
+.bulk { display: flex; flex-wrap: wrap; gap: 8px; align-items: center; padding: 8px 12px; } .work { background: var(--act-bg); border-radius: 6px; padding: 7px 12px; }
+</style>
