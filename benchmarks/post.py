@@ -17,6 +17,7 @@ from pathlib import Path
 
 import httpx
 from sqlalchemy import update
+from whenever import Instant
 
 from benchmarks.far_side import bare_far_side
 from benchmarks.report import Report, per_second
@@ -174,7 +175,7 @@ def wake_ups(report: Report, folder: Path) -> None:
         def look(found: Database = found) -> None:
             for _ in range(2000):
                 with found.reading() as session:
-                    next_due(session)
+                    next_due(session, Instant.now())
 
         look()
         looks[waiting] = per_second(2000, look)

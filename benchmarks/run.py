@@ -1,7 +1,7 @@
 """What Patient Courier costs, each figure beside a floor that is measured in the same run.
 
     make bench                 all of it
-    make bench ONLY=engine     one part: post, engine, screens
+    make bench ONLY=engine     one part: post, engine, broadcasts, screens
 
 Prints a table and keeps it in docs/benchmarks.md, with the machine named.
 """
@@ -12,7 +12,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import engine, post, screens
+from benchmarks import broadcasts, engine, post, screens
 from benchmarks.report import Report, save
 
 
@@ -32,6 +32,8 @@ def main(only: str) -> None:
             engine.rehearsal(report)
             engine.audience(report, folder)
             engine.scheduler(report, folder)
+        if only in ("", "broadcasts"):
+            broadcasts.broadcasts(report, folder)
         if only in ("", "screens"):
             screens.screens(report, folder)
     if not only:

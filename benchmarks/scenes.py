@@ -22,7 +22,7 @@ START = parse_moment("2026-03-02T12:00:00Z")
 def school_of(students: int) -> SchoolFile:
     """The demo's courses and the welcome week, with students to whom nothing has happened."""
     file = demo_school()
-    data = as_data(file) | {"events": [], "students": []}
+    data = as_data(file) | {"events": [], "students": [], "broadcasts": []}
     data["sequences"] = [found for found in data["sequences"] if found["key"] == "fh-welcome"]
     data["students"] = [
         {"key": f"s{n}", "email": f"s{n}@example.org", "first_name": f"S{n}"} for n in range(students)

@@ -74,6 +74,8 @@ PLACES = {
     "sequence": ("/sequences/fh-welcome", None),
     "letters": ("/letters", None),
     "letter": ("/letters/fh-year", None),
+    "broadcast": ("/broadcasts/swarm-season", None),
+    "broadcast-after": ("/broadcasts/order-bees", None),
     "students": ("/students", None),
     "student": ("/students/vasco.reis", None),
     "dispatch-log": ("/dispatch", None),

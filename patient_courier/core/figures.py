@@ -8,6 +8,8 @@ from statistics import median as middle
 
 # The 97.5% point of the normal distribution: a range that holds in 95 of 100 cases.
 _Z = 1.959963984540054
+# Shares of fewer than so many are said to be small: common practice, no source.
+SMALL = 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +21,11 @@ class Rate:
     fraction: float
     low: float
     high: float
+
+    @property
+    def small(self) -> bool:
+        """Whether it rests on so few that it says little."""
+        return self.whole < SMALL
 
 
 def rate(part: int, whole: int) -> Rate:

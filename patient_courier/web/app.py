@@ -22,6 +22,7 @@ from patient_courier.web.answers import SIGNED_IN
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.places import (
     audiences,
+    broadcast_acts,
     broadcasts,
     bulk,
     clock,
@@ -121,6 +122,7 @@ def _include_places(app: FastAPI) -> None:
         recipients,
         outcomes,
         own_inbox,
+        broadcast_acts,
         broadcasts,
         audiences,
         tags,

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from statsmodels.stats.proportion import proportion_confint
 from whenever import Instant, PlainDateTime
 
-from patient_courier.core.ranges import share
+from patient_courier.core.figures import rate
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.wave import wave
 
@@ -26,7 +26,7 @@ ZONES = {
 def test_the_range_of_a_share_is_the_one_of_statsmodels(numbers):
     number, of = numbers
     low, high = proportion_confint(number, of, method="wilson")
-    found = share(number, of)
+    found = rate(number, of)
     assert found.low == pytest.approx(low, abs=1e-9) and found.high == pytest.approx(high, abs=1e-9)
 
 

@@ -156,7 +156,7 @@ def test_a_day_is_the_students_own_day(tmp_path, zone, now, expected):
 @pytest.mark.parametrize("seed", range(8))
 def test_sql_and_memory_agree_on_wide_schools_and_after_the_outline_has_changed(tmp_path, seed):
     maker = Maker(1000 + seed)
-    file = read({**maker.school(), "broadcasts": []})
+    file = read(maker.school())
     live = LiveSchool(tmp_path / "school.db", file, parse_moment("2026-02-01T00:00:00Z"))
     live.live_through(file, parse_moment("2026-03-20T12:00:00Z"))
     asked = [found for found in (maker.condition() for _ in range(60)) if "this" not in str(found)]

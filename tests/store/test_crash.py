@@ -14,7 +14,7 @@ from sqlalchemy import func, select
 from patient_courier.core.school.values import parse_moment
 from patient_courier.store.database import Database
 from patient_courier.store.opening import open_school
-from patient_courier.store.tables import ClockRow, DeliveryRow, EventRow, MailRow, RunRow
+from patient_courier.store.tables import BroadcastRow, ClockRow, DeliveryRow, EventRow, MailRow, RunRow
 from tests.schools import letter, read, school, send, sequence, wait
 
 STUDENTS = 60
@@ -33,7 +33,7 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import take_events
 from patient_courier.settings import Settings
 from patient_courier.store.database import Database
-from patient_courier.store.tables import ClockRow, DeliveryRow
+from patient_courier.store.tables import BroadcastRow, ClockRow, DeliveryRow
 
 database = Database(Path(sys.argv[1]))
 post = Post(database, Settings(smtp_host=""))
@@ -53,7 +53,8 @@ while True:
     with database.reading() as session:
         moving = session.scalar(select(ClockRow.moving_to))
         waiting = session.scalar(select(func.count()).where(DeliveryRow.status.in_(("queued", "posting"))))
-    if moving is None and not waiting:
+        going = session.scalar(select(func.count()).where(BroadcastRow.status == "going"))
+    if moving is None and not waiting and not going:
         break
     time.sleep(0.02)
 post.stop()
@@ -63,8 +64,27 @@ print("done")
 
 def test_kill_nine_between_any_two_steps(tmp_path: Path):
     steps = [send("access"), wait("w", "P1D", at="10:00"), send("year"), wait("v", "P5D"), send("week")]
-    people = [{"key": f"s{n}", "email": f"s{n}@example.org", "first_name": f"S{n}"} for n in range(STUDENTS)]
-    file = read(school([sequence("welcome", steps)], [], letter("access", "service"), students=people))
+    # A broadcast in the middle of it, in waves round the world.
+    zones = ("Europe/Lisbon", "Asia/Tokyo", "Pacific/Auckland", "America/New_York")
+    people = [
+        {
+            "key": f"s{n}",
+            "email": f"s{n}@example.org",
+            "first_name": f"S{n}",
+            "news": True,
+            "timezone": zones[n % 4],
+        }
+        for n in range(STUDENTS)
+    ]
+    cast = {
+        "key": "spring",
+        "letter": "spring",
+        "status": "scheduled",
+        "at": "2026-03-05T09:00:00",
+        "zone": "student",
+    }
+    letters = [letter("access", "service"), letter("spring", "news")]
+    file = read(school([sequence("welcome", steps)], [], *letters, students=people, broadcasts=[cast]))
     path = tmp_path / "school.db"
     database = Database(path)
     database.migrate()
@@ -95,10 +115,11 @@ def test_kill_nine_between_any_two_steps(tmp_path: Path):
         statuses = session.execute(
             select(DeliveryRow.status, func.count()).group_by(DeliveryRow.status)
         ).all()
-        assert [tuple(row) for row in statuses] == [("sent", 3 * STUDENTS)]
+        assert [tuple(row) for row in statuses] == [("sent", 4 * STUDENTS)]
+        assert session.scalar(select(BroadcastRow.status)) == "done"
         # The mailroom has each letter once, to the right person, and none besides.
         mail = session.execute(select(MailRow.recipient, MailRow.subject)).all()
-        assert len(mail) == len(set(mail)) == 3 * STUDENTS
+        assert len(mail) == len(set(mail)) == 4 * STUDENTS
     database.close()
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, HTTPException
@@ -13,7 +14,8 @@ from patient_courier.core.reading import as_data, validation_faults
 from patient_courier.core.references import letter_faults
 from patient_courier.core.school.letters import Letter
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store import people
+from patient_courier.store import broadcasts, people
+from patient_courier.store.broadcasts import Kept
 from patient_courier.store.counts import letters_sent
 from patient_courier.store.definitions import save_letter
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
@@ -102,7 +104,7 @@ def merge_fields(user: SignedIn) -> list[MergeFieldOut]:
 @router.get("")
 def list_letters(user: SignedIn, post: ThePost, session: Reading) -> list[LetterSummary]:
     definitions = definitions_in(post, session)
-    sent = letters_sent(session)
+    sent, casts = letters_sent(session), broadcasts.every(session)
     return [
         LetterSummary(
             key=key,
@@ -111,18 +113,20 @@ def list_letters(user: SignedIn, post: ThePost, session: Reading) -> list[Letter
             subject=found.letter.subject,
             version=found.version,
             sent=sent.get(key, 0),
-            used_by=_used_by(definitions, key),
+            used_by=_used_by(definitions, key, casts),
         )
         for key, found in definitions.letters.items()
     ]
 
 
-def _used_by(definitions: Definitions, letter: str) -> list[str]:
-    return [
+def _used_by(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> list[str]:
+    """The sequences and broadcasts that post a letter, by name."""
+    found = [
         plan.sequence.name or plan.key
         for plan in definitions.sequences.values()
         if any(getattr(place.step, "letter", None) == letter for place in plan.places.values())
     ]
+    return found + [one.broadcast.name or one.key for one in casts if one.broadcast.letter == letter]
 
 
 @router.get("/{key}")
@@ -131,7 +135,11 @@ def get_letter(key: str, user: SignedIn, post: ThePost, session: Reading) -> Let
     found = definitions.letters.get(key)
     if found is None:
         raise HTTPException(404, "There is no such letter.")
-    return LetterOut(body=as_data(found.letter), version=found.version, used_by=_used_by(definitions, key))
+    return LetterOut(
+        body=as_data(found.letter),
+        version=found.version,
+        used_by=_used_by(definitions, key, broadcasts.every(session)),
+    )
 
 
 @router.put("/{key}")

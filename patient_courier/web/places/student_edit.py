@@ -217,7 +217,9 @@ def start_or_stop(key: str, body: SequenceIn, user: SignedIn, post: ThePost, ses
     return _again(session, post, key)
 
 
-@router.get("/{key}/everything")
+@router.get(
+    "/{key}/everything", response_class=Response, responses={200: {"content": {"application/json": {}}}}
+)
 def everything(key: str, user: SignedIn, session: Reading) -> Response:
     """All that is kept about a student, as JSON."""
     person = find_student(session, key)

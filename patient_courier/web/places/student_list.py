@@ -106,7 +106,7 @@ def _day(at: Any, state: StudentState) -> str:
     return f"{words.day(date)} {date.year}"
 
 
-@router.post("/csv")
+@router.post("/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
 def export_csv(body: Chosen, user: SignedIn, post: ThePost, session: Reading) -> Response:
     """The chosen students as CSV (RFC 4180), safe to open in a spreadsheet."""
     definitions = definitions_in(post, session)

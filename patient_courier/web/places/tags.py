@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from whenever import Date
 
 from patient_courier.core import calendar, words
-from patient_courier.core.ranges import share
+from patient_courier.core.figures import rate
 from patient_courier.core.school.values import TagName
 from patient_courier.core.tag_uses import Uses, tag_uses
 from patient_courier.dispatch.clock import read_clock
@@ -132,7 +132,7 @@ def bought(
     except ValueError as error:
         raise HTTPException(422, f"“{since}” is no day; write it like 2026-03-02.") from error
     got, found = tags.got_and_bought(session, tag, moment, None if offer in ("", "any") else offer, days)
-    how_many = share(len(found), got)
+    how_many = rate(len(found), got)
     return BoughtOut(
         got=got,
         bought=len(found),

@@ -2180,6 +2180,8 @@ export interface components {
         };
         /** BroadcastSummary */
         BroadcastSummary: {
+            /** Course */
+            course: string | null;
             /** Figures */
             figures: components["schemas"]["Figure"][];
             /** Key */
@@ -8726,7 +8728,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

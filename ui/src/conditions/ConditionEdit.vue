@@ -1,9 +1,13 @@
 <script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
+import Dropdown from "ant-design-vue/es/dropdown";
+import Menu from "ant-design-vue/es/menu";
 import RadioGroup from "ant-design-vue/es/radio/Group";
 import Select from "ant-design-vue/es/select";
 import { computed } from "vue";
 
+import { api, data } from "../api/client";
 import { useThings } from "../api/things";
 import ConditionFields from "./ConditionFields.vue";
 import { type Condition, fromLines, GROUPED, KINDS, type Lines, toLines } from "./conditions";
@@ -16,6 +20,8 @@ const found = computed(() => toLines(condition.value));
 const set = (now: Lines) => (condition.value = fromLines(now));
 const change = (index: number, line: { not: boolean; condition: Condition }) => set({ ...found.value, lines: found.value.lines.map((one, at) => (at === index ? line : one)) });
 const fresh = (is: string) => KINDS.find((kind) => kind.value === is)?.fresh(courses.value[0]?.key ?? "any") ?? {};
+// Using an audience copies its conditions.
+const { data: audiences } = useQuery({ queryKey: ["audiences"], queryFn: () => data(api.GET("/api/audiences")), staleTime: 30_000 });
 const isGroup = (one: Condition) => "all" in one || "any" in one;
 const add = (one: Condition) => set({ ...found.value, lines: [...found.value.lines, { not: false, condition: one }] });
 </script>
@@ -36,6 +42,7 @@ const add = (one: Condition) => set({ ...found.value, lines: [...found.value.lin
     </div>
     <div class="more">
       <Button size="small" @click="add(fresh('completed'))">Add a condition</Button>
+      <Dropdown v-if="!inner && audiences?.length" :trigger="['click']"><Button size="small" type="text">Use an audience</Button><template #overlay><Menu @click="({ key }) => (condition = audiences?.find((one) => one.key === key)?.condition ?? condition)"><Menu.Item v-for="one in audiences" :key="one.key">{{ one.name }}</Menu.Item></Menu></template></Dropdown>
       <Button v-if="!inner && found.lines.length" size="small" type="text" @click="add({ any: [fresh('completed'), fresh('tagged')] })">Add a group</Button>
     </div>
   </div>

@@ -45,6 +45,13 @@ const draft = useMutation({
   },
   onError: (refused) => notice.refused(refused),
 });
+const { data: broadcasts } = useQuery({ queryKey: ["broadcasts"], queryFn: () => data(api.GET("/api/broadcasts")) });
+const about = computed(() => (broadcasts.value ?? []).filter((one) => one.course === props.id));
+const write = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts", { body: { name: `To those at “${asked.value?.stop.title}”`, letter: null, to: { is: "student", keys: shown.value.map((one) => one.key) } } })),
+  onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
+  onError: (refused) => notice.refused(refused),
+});
 </script>
 
 <template>
@@ -63,6 +70,7 @@ const draft = useMutation({
         </section>
         <section v-else><h2>No gaps</h2><p class="soft">Wherever students have gone quiet, a letter is hung.</p></section>
         <MedianPost :id="id" />
+        <section v-if="about.length"><h2>Broadcasts about it</h2><p v-for="one in about" :key="one.key"><RouterLink :to="`/broadcasts/${one.key}`">{{ one.name }}</RouterLink><br /><span class="label">{{ one.status_words }} · {{ one.when }}</span></p></section>
         <section><h2>Reached the end</h2><p v-if="line.reached_end.whole"><b class="postmark rate">{{ line.reached_end.percent }}%</b> {{ line.reached_end.part }} of {{ line.reached_end.whole }} · {{ line.reached_end.low }}–{{ line.reached_end.high }}% likely range</p><p v-else class="soft">Nobody has enrolled yet.</p></section>
       </aside>
     </div>
@@ -70,6 +78,7 @@ const draft = useMutation({
     <Modal :open="asked !== null" :title="asked ? `${asked.silent ? 'Silent' : 'Standing'} at “${asked.stop.title}”` : ''" :footer="null" @cancel="asked = null">
       <ul class="who"><li v-for="one in shown" :key="one.key"><RouterLink :to="`/students/${one.key}`">{{ one.name }}</RouterLink> <span class="label">last seen {{ one.last_seen }}{{ one.silent ? " · silent" : "" }}</span></li></ul>
       <p v-if="there && !shown.length" class="soft">Nobody.</p>
+      <Button v-if="shown.length" :loading="write.isPending.value" @click="write.mutate()">Write to {{ shown.length === 1 ? "them" : `these ${shown.length}` }}</Button>
     </Modal>
   </template>
   <template v-else-if="error"><PageHead title="Course" :above="{ to: '/courses', name: 'Courses' }" /><EmptyState title="This course can't be shown">{{ error.message }}</EmptyState></template>
