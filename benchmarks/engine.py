@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import random
 import sqlite3
 import sys
@@ -31,7 +32,8 @@ from patient_courier.store.states import load_states
 from patient_courier.store.tables import ClockRow, EnrolmentRow, EventRow, LearntRow, StudentRow
 
 STUDENTS, DAYS = 10_000, 180
-AUDIENCE_STUDENTS, AUDIENCE_EVENTS = 100_000, 2_000_000
+AUDIENCE_STUDENTS = int(os.environ.get("STUDENTS", "100000"))
+AUDIENCE_EVENTS = 20 * AUDIENCE_STUDENTS
 NUDGES = [
     {
         "key": "first-lesson",

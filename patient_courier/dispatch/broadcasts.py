@@ -21,6 +21,8 @@ from patient_courier.store.broadcasts import Kept
 TAKE_BACK_SECONDS = 60
 # Letters of broadcasts decided ahead of the outbox: the guards are asked shortly before a letter goes out.
 MOST_AHEAD = 1_000
+# More are asked for when so few are left: many at once cost less than a few often.
+FEW_LEFT = 400
 
 
 class NotNow(ValueError):
@@ -83,7 +85,7 @@ def whose_turn(
     """
     students: set[int] = set()
     only: dict[str, set[int]] = {}
-    room = max(0, MOST_AHEAD - stored.queued(session)) if timed and going else most
+    room = _room(session) if timed and going else most
     found = []
     for kept in going:
         until = horizon if before is None or kept.position < before else horizon.subtract(nanoseconds=1)
@@ -101,6 +103,12 @@ def whose_turn(
         found += due
     students = {id for id, _, due_at in found if due_at <= horizon}
     return Turn(students, horizon, only)
+
+
+def _room(session: Session) -> int:
+    """How many letters more the outbox can take now."""
+    left = stored.queued(session)
+    return MOST_AHEAD - left if left <= FEW_LEFT else 0
 
 
 def _gap(kept: Kept) -> float:
@@ -128,7 +136,7 @@ def next_due(session: Session, real: Instant) -> Instant | None:
     """When (school time) a broadcast has something to do next, as far as nothing holds it back in real time."""
     found = [kept.due for kept in stored.in_status(session, "scheduled") if not _waits(kept, real)]
     going = stored.in_status(session, "going")
-    if going and stored.queued(session) < MOST_AHEAD:
+    if going and _room(session):
         found += [stored.next_posting(session, kept.key) for kept in going if not _waits(kept, real)]
     return min((due for due in found if due is not None), default=None)
 
@@ -158,7 +166,7 @@ def seconds_to_wait(session: Session, real: Instant) -> float | None:
     kept = stored.in_status(session, "scheduled", "going")
     moments = [x.not_before if x.status == "scheduled" else x.next_slot for x in kept if _waits(x, real)]
     found = [(moment - real).total("seconds") for moment in moments if moment is not None]
-    if any(x.status == "going" for x in kept) and stored.queued(session) >= MOST_AHEAD:
+    if any(x.status == "going" for x in kept) and not _room(session):
         found.append(0.2)
     return min(found, default=None)
 

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import bindparam, delete, exists, func, not_, select, update
+from sqlalchemy import bindparam, delete, exists, func, not_, select, text, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -18,7 +18,7 @@ from patient_courier.core.reading import as_data
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.state import Hold, StudentState
 from patient_courier.store.audience import test
-from patient_courier.store.tables import BroadcastRow, DeliveryRow, PostingRow, StudentRow
+from patient_courier.store.tables import WAITING_WORDS, BroadcastRow, DeliveryRow, PostingRow, StudentRow
 
 # Why letters of a broadcast that the owner has stopped were not posted.
 STOPPED = "broadcast_stopped"
@@ -26,6 +26,7 @@ _B: Any = BroadcastRow.__table__
 _P: Any = PostingRow.__table__
 _D: Any = DeliveryRow.__table__
 _S: Any = StudentRow.__table__
+_WAITING = text(f"deliveries.{WAITING_WORDS}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -291,7 +292,7 @@ def ask_again(session: Session, now: Instant, ids: Collection[int] | None = None
 
 def queued(session: Session) -> int:
     """How many letters of broadcasts are decided on and not handed over yet."""
-    query = select(func.count()).where(_D.c.broadcast.is_not(None), _D.c.status == "queued")
+    query = select(func.count()).where(_WAITING, _D.c.broadcast.is_not(None), _D.c.status == "queued")
     return session.scalar(query) or 0
 
 
@@ -299,7 +300,7 @@ def unhand(session: Session, key: str) -> None:
     """Take letters out of the hands of the outbox, all but one that is being handed over this moment."""
     session.execute(
         update(_D)
-        .where(_D.c.broadcast == key, _D.c.status == "posting", _D.c.begun.is_(False))
+        .where(_WAITING, _D.c.broadcast == key, _D.c.status == "posting", _D.c.begun.is_(False))
         .values(status="queued", claimed=None, tries=_D.c.tries - 1)
     )
 

@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -17,9 +17,10 @@ from patient_courier.store.broadcasts import about
 from patient_courier.store.log import Logged, logged
 from patient_courier.store.people import PAGE, Person, person_of
 from patient_courier.store.states import load_states
-from patient_courier.store.tables import DeliveryRow, ProblemRow, StudentRow
+from patient_courier.store.tables import WAITING_WORDS, DeliveryRow, ProblemRow, StudentRow
 
 OPEN = ("stuck", "unsure")
+_WAITING = text(f"deliveries.{WAITING_WORDS}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +38,7 @@ def count(session: Session) -> int:
     """How many things wait: letters with the same trouble count once."""
     letters = (
         select(DeliveryRow.letter, DeliveryRow.status, DeliveryRow.reason)
-        .where(DeliveryRow.status.in_(OPEN), DeliveryRow.seen.is_(False))
+        .where(_WAITING, DeliveryRow.status.in_(OPEN), DeliveryRow.seen.is_(False))
         .distinct()
         .subquery()
     )
@@ -50,7 +51,7 @@ def letters(session: Session, most: int) -> list[tuple[Logged, Person]]:
     rows = session.execute(
         select(DeliveryRow, StudentRow)
         .join(StudentRow, StudentRow.id == DeliveryRow.student_id)
-        .where(DeliveryRow.status.in_(OPEN), DeliveryRow.seen.is_(False))
+        .where(_WAITING, DeliveryRow.status.in_(OPEN), DeliveryRow.seen.is_(False))
         .order_by(DeliveryRow.at.desc())
         .limit(most)
     )

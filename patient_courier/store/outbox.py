@@ -11,12 +11,19 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, and_, bindparam, or_, select, update
+from sqlalchemy import Connection, and_, bindparam, or_, select, text, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.columns import InstantColumn
-from patient_courier.store.tables import BroadcastRow, DeliveryRow, HelpStopRow, RunRow, StudentRow
+from patient_courier.store.tables import (
+    WAITING_WORDS,
+    BroadcastRow,
+    DeliveryRow,
+    HelpStopRow,
+    RunRow,
+    StudentRow,
+)
 
 _D: Any = DeliveryRow.__table__
 _S: Any = StudentRow.__table__
@@ -45,10 +52,12 @@ class Claimed:
     course: str | None
 
 
+_WAITING = text(f"deliveries.{WAITING_WORDS}")
 _HALTED = select(_B.c.key).where(_B.c.status == "paused")
 _READY = (
     select(_D.c.id)
     .where(
+        _WAITING,
         _D.c.status == "queued",
         or_(_D.c.broadcast.is_(None), _D.c.broadcast.not_in(_HALTED)),
         or_(_D.c.retry.is_(None), _D.c.retry <= bindparam("now", type_=InstantColumn)),
@@ -113,7 +122,7 @@ _STOPPED = (
 
 def is_waiting(session: Session, now: Instant) -> bool:
     """Whether something is queued that can be posted now, or is being posted."""
-    posting = select(_D.c.id).where(_D.c.status == "posting").limit(1)
+    posting = select(_D.c.id).where(_WAITING, _D.c.status == "posting").limit(1)
     return session.execute(_READY, {"now": now, "most": 1}).first() is not None or (
         session.execute(posting).first() is not None
     )
@@ -121,7 +130,9 @@ def is_waiting(session: Session, now: Instant) -> bool:
 
 def next_retry(session: Session) -> Instant | None:
     """When the next failed delivery is to be tried again (real time)."""
-    waiting = select(DeliveryRow.retry).where(DeliveryRow.status == "queued", DeliveryRow.retry.is_not(None))
+    waiting = select(DeliveryRow.retry).where(
+        _WAITING, DeliveryRow.status == "queued", DeliveryRow.retry.is_not(None)
+    )
     return session.scalar(waiting.order_by(DeliveryRow.retry).limit(1))
 
 
@@ -201,6 +212,6 @@ def put_back(connection: Connection, ids: Collection[int]) -> None:
 def left_over(session: Session) -> list[tuple[int, str | None, bool]]:
     """What was being posted when the application last stopped, as (id, start of the computer, begun)."""
     query = select(DeliveryRow.id, DeliveryRow.claimed, DeliveryRow.begun).where(
-        DeliveryRow.status == "posting"
+        _WAITING, DeliveryRow.status == "posting"
     )
     return [(id, claimed, begun) for id, claimed, begun in session.execute(query)]

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, delete, func, or_, select, update
+from sqlalchemy import ColumnElement, Select, delete, func, literal_column, or_, select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -112,18 +112,22 @@ def search(session: Session, words: str, course: str, page: int) -> tuple[int, l
     total = session.scalar(
         select(func.count()).select_from(query.with_only_columns(StudentRow.id).subquery())
     )
-    order = func.lower(func.coalesce(func.nullif(StudentRow.first_name, ""), StudentRow.email))
-    rows = session.scalars(query.order_by(order, StudentRow.id).limit(PAGE).offset((page - 1) * PAGE))
+    rows = session.scalars(query.order_by(_NAME, StudentRow.id).limit(PAGE).offset((page - 1) * PAGE))
     return total or 0, [person_of(row) for row in rows]
 
 
-_NAME = func.lower(func.coalesce(func.nullif(StudentRow.first_name, ""), StudentRow.email))
-_SEEN = select(func.max(ActivityRow.at)).where(ActivityRow.student_id == StudentRow.id).scalar_subquery()
+# Written as the index of it is, with the empty text in place: only then SQLite uses it.
+_NAME = func.lower(func.coalesce(func.nullif(StudentRow.first_name, literal_column("''")), StudentRow.email))
+_SEEN = (
+    select(ActivityRow.student_id, func.max(ActivityRow.at).label("at"))
+    .group_by(ActivityRow.student_id)
+    .subquery()
+)
 _ORDERS: dict[str, Any] = {
     "name": _NAME,
     "address": func.lower(StudentRow.email),
     "joined": StudentRow.first_event,
-    "last_seen": _SEEN,
+    "last_seen": _SEEN.c.at,
 }
 
 
@@ -136,6 +140,8 @@ def listed(
         select(func.count()).select_from(query.with_only_columns(StudentRow.id).subquery())
     )
     order = _ORDERS[sort]
+    if sort == "last_seen":
+        query = query.outerjoin(_SEEN, _SEEN.c.student_id == StudentRow.id)
     by = (order.desc(), StudentRow.id.desc()) if down else (order, StudentRow.id)
     rows = session.scalars(query.order_by(*by).limit(PAGE).offset((page - 1) * PAGE))
     return total or 0, [person_of(row) for row in rows]
