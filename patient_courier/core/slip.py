@@ -51,6 +51,8 @@ def in_words(number: int) -> str:
 
 def students(number: int) -> str:
     """``one hundred and thirty-nine students (139)``; small numbers need no figure."""
+    if number == 0:
+        return "nobody"
     said = f"{in_words(number)} student{'' if number == 1 else 's'}"
     return said if number < 13 else f"{said} ({number:,})"
 

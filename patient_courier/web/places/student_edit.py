@@ -6,13 +6,11 @@ import json
 from typing import Any, Literal
 
 from fastapi import APIRouter, HTTPException, Response
-from pydantic import BaseModel, Field, field_validator
+from pydantic import BaseModel, Field
 
 from patient_courier.core import words
-from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import CourseEvent, Enrolled, EventBase, PlainEvent
 from patient_courier.core.school.text import Line
-from patient_courier.core.school.values import check_zone
 from patient_courier.dispatch.by_hand import Act, do
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
@@ -23,31 +21,17 @@ from patient_courier.store.states import load_states
 from patient_courier.web.answers import attachment
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.courses import known_course
-from patient_courier.web.places.students import StudentOut, find_student, student_out
+from patient_courier.web.places.students import StudentOut, StudentRecord, find_student, student_out
 
 router = APIRouter(prefix="/api/students", tags=["students"])
 FieldValue = str | int | float | bool | None
 MOST_FIELDS = 100
 
 
-class StudentEdit(BaseModel):
-    """A student's record; an empty time zone is the school's."""
+class StudentEdit(StudentRecord):
+    """A student's record with the school's own fields."""
 
-    email: str = Field(max_length=320)
-    first_name: Line = Field("", max_length=200)
-    last_name: Line = Field("", max_length=200)
-    timezone: str | None = None
     fields: dict[Line, FieldValue] = Field({}, max_length=MOST_FIELDS)
-
-    @field_validator("email")
-    @classmethod
-    def _email(cls, value: str) -> str:
-        return check_email(value.strip())
-
-    @field_validator("timezone")
-    @classmethod
-    def _zone(cls, value: str | None) -> str | None:
-        return check_zone(value) if value else None
 
 
 class ConsentIn(BaseModel):

@@ -93,14 +93,13 @@ class StudentOut(BaseModel):
     timeline: list[TimelineItem]
 
 
-class NewStudent(BaseModel):
-    """A student to add by hand; who gave no time zone is taken to live in the school's."""
+class StudentRecord(BaseModel):
+    """What is written down of a student; who gave no time zone is taken to live in the school's."""
 
     email: str = Field(max_length=320)
     first_name: Line = Field("", max_length=200)
     last_name: Line = Field("", max_length=200)
     timezone: str | None = None
-    news: bool = False
 
     @field_validator("email")
     @classmethod
@@ -111,6 +110,12 @@ class NewStudent(BaseModel):
     @classmethod
     def _zone(cls, value: str | None) -> str | None:
         return check_zone(value) if value else None
+
+
+class NewStudent(StudentRecord):
+    """A student to add by hand."""
+
+    news: bool = False
 
 
 class StudentKey(BaseModel):

@@ -3421,7 +3421,7 @@ export interface components {
         };
         /**
          * NewStudent
-         * @description A student to add by hand; who gave no time zone is taken to live in the school's.
+         * @description A student to add by hand.
          */
         NewStudent: {
             /** Email */
@@ -4300,7 +4300,7 @@ export interface components {
         };
         /**
          * StudentEdit
-         * @description A student's record; an empty time zone is the school's.
+         * @description A student's record with the school's own fields.
          */
         StudentEdit: {
             /** Email */

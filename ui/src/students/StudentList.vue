@@ -85,7 +85,7 @@ const value = (fields: Api["ListedOut"]["fields"], column: string) => fields[col
   <PageHead title="Students">
     <template #beside><span v-if="page" class="soft" data-testid="total">{{ page.total }}</span></template>
     <Input v-model:value="asked.q" placeholder="Name or address" aria-label="Find a student" allow-clear style="width: 180px" />
-    <Button :type="narrowing ? 'primary' : 'default'" ghost @click="narrowing = !narrowing">Conditions{{ partsOf(condition).length ? ` · ${partsOf(condition).length}` : "" }}</Button>
+    <Button :type="narrowing ? 'primary' : 'default'" :ghost="narrowing" @click="narrowing = !narrowing">Conditions{{ partsOf(condition).length ? ` · ${partsOf(condition).length}` : "" }}</Button>
     <PickPopover title="Columns" placement="bottomRight"><Button>Columns</Button><template #content><CheckboxGroup v-model:value="columns" :options="every" class="columns" /></template></PickPopover>
     <RouterLink to="/audiences"><Button>Audiences</Button></RouterLink>
     <RouterLink to="/tags"><Button>Tags</Button></RouterLink>

@@ -60,7 +60,7 @@ const { data: bought } = useQuery({
       <p v-if="question.tag && bought" data-testid="bought"><b class="postmark big">{{ bought.bought }}</b> of {{ bought.got }}<template v-if="bought.got"> · between {{ Math.round(bought.low * 100) }} and {{ Math.round(bought.high * 100) }}%<template v-if="bought.small"> (few, so this says little)</template></template>
         <span v-if="bought.students.length" class="label names"><RouterLink v-for="one in bought.students.slice(0, 40)" :key="one.key" :to="`/students/${one.key}`"><bdi>{{ one.name }}</bdi></RouterLink></span></p>
     </section>
-    <div v-if="shown.length" class="sheet"><table class="plain cards">
+    <div v-if="shown.length" class="sheet scroll"><table class="plain">
       <thead><tr><th>Tag</th><th class="num">Students</th><th>What gives it</th><th>What asks for it</th><th></th></tr></thead>
       <tbody><tr v-for="one in shown" :key="one.tag">
         <td><span class="luggage">{{ one.tag }}</span><div v-if="one.note" class="label note">{{ one.note }}</div></td>
@@ -81,6 +81,6 @@ const { data: bought } = useQuery({
 </template>
 
 <style scoped>
-.room { padding: 18px 22px 32px; display: flex; flex-direction: column; gap: 16px; } .num { text-align: right !important; } .note { color: var(--warn); } .acts { white-space: nowrap; } .question { padding: 12px 16px; } .question p { margin: 6px 0 0; } .line { display: flex; flex-wrap: wrap; gap: 8px; align-items: center; } .pick { width: 190px; } .date { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; color: var(--ink); background: #fff; font: inherit; } .big { font-size: 22px; } .names { display: flex; flex-wrap: wrap; gap: 2px 12px; margin-top: 4px; } .blank { color: var(--warn); }
+.room { padding: 18px 22px 32px; display: flex; flex-direction: column; gap: 16px; } .scroll { overflow-x: auto; } .num { text-align: right !important; } .note { color: var(--warn); } .acts { white-space: nowrap; } .question { padding: 12px 16px; } .question p { margin: 6px 0 0; } .line { display: flex; flex-wrap: wrap; gap: 8px; align-items: center; } .pick { width: 190px; } .date { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; color: var(--ink); background: #fff; font: inherit; } .big { font-size: 22px; } .names { display: flex; flex-wrap: wrap; gap: 2px 12px; margin-top: 4px; } .blank { color: var(--warn); }
 @media (max-width: 720px) { .room { padding: 14px; } }
 </style>
