@@ -24,7 +24,7 @@ _CONDITION: TypeAdapter[Condition] = TypeAdapter(Condition)
 
 @dataclass(frozen=True, slots=True)
 class Audience:
-    """A condition under a name."""
+    """A condition under a name; ``saved`` in real time, since a practice clock may stand between two changes."""
 
     key: str
     name: str

@@ -161,6 +161,29 @@ def test_who_is_inside_a_sequence_waits_and_the_page_says_where(app):
     assert any("Kept back from" in sentence for sentence in story)
 
 
+def test_the_look_ahead_names_who_will_not_get_it_who_later_and_what_is_to_be_mended(app):
+    many(app, 1)
+    draft(app, at="2026-03-02T23:00:00", posting_hours={"from": "09:00", "to": "18:00"})
+    letter = {
+        "name": "Spring",
+        "key": "spring-letter",
+        **NEWS,
+        "subject": "{{ student.first_name }}",
+        "blocks": BLOCKS,
+    }
+    ok(app.client.put("/api/letters/spring-letter", json=letter))
+    found = ok(app.client.post("/api/broadcasts/spring-letter/outlook"))["result"]
+    groups = {(x["kind"], x["reason"]): [one["key"] for one in x["students"]] for x in found["groups"]}
+    # In Auckland it is noon of the next day; who has no first name waits for a mend, who wants no news gets none.
+    assert groups == {("not", "news_off"): ["kai"], ("mend", "blank_field: student.first_name"): ["s0"]}
+    assert (found["will"], found["matching"]) == (1, 3)
+    assert found["slip"]["post"] == "“Spring letter” goes to one student."
+    assert "One has no value for student.first_name." in found["slip"]["without"]
+    ok(app.client.put("/api/letters/spring-letter", json={**letter, "subject": "Spring"}))
+    later = ok(app.client.post("/api/broadcasts/spring-letter/outlook"))["result"]["groups"][-1]
+    assert (later["kind"], later["reason"], later["students"][0]["key"]) == ("later", "outside_hours", "s0")
+
+
 def test_a_test_goes_to_whoever_is_signed_in_and_counts_nowhere(app):
     draft(app)
     sent = ok(app.client.post("/api/broadcasts/spring-letter/test", json={"student": "ana"}))
@@ -202,6 +225,10 @@ def test_lines_shrink_the_count_and_a_student_is_told_why(app):
     assert [one["key"] for one in names["items"]] == ["ana"]
     kept = ok(app.client.post("/api/audiences", json={"name": "Keen", "condition": {"all": lines[:1]}}))
     assert (kept["students"], kept["lines"]) == (1, ["wants news"])
+    cast = ok(app.client.post("/api/broadcasts", json={"name": "To them", "audience": kept["key"]}))["key"]
+    assert stands(app, cast)["audience"] == {"key": "keen", "name": "Keen", "changed": False}
+    ok(app.client.put("/api/audiences/keen", json={"name": "Keen", "condition": {"all": lines}}))
+    assert stands(app, cast)["audience"]["changed"] and stands(app, cast)["body"]["to"] == {"all": lines[:1]}
     asked = {"condition": {"all": lines}, "student": "ana", "course": "bees"}
     why = ok(app.client.post("/api/audiences/why", json=asked))
     assert [(x["holds"], x["own"]) for x in why["lines"]] == [

@@ -17,6 +17,7 @@ from patient_courier.core.references import Known, condition_faults
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.text import Line
 from patient_courier.core.why_in import WhyLine, why_in
+from patient_courier.dispatch.clock import real_now
 from patient_courier.store import audiences
 from patient_courier.store.audiences import Audience
 from patient_courier.store.states import load_states
@@ -178,7 +179,7 @@ def keep_audience(body: AudienceIn, user: SignedIn, post: ThePost, session: Writ
     definitions = definitions_in(post, session)
     condition = read_condition(definitions, body.condition)
     key = free_key(body.name, {one.key for one in audiences.every(session)})
-    audiences.save(session, key, body.name, condition, now_in(session))
+    audiences.save(session, key, body.name, condition, real_now())
     return _out(session, definitions, _found(session, key))
 
 
@@ -196,7 +197,7 @@ def change_audience(
     """Give an audience another name or condition. What has copied it before stays as it is."""
     definitions = definitions_in(post, session)
     _found(session, key)
-    audiences.save(session, key, body.name, read_condition(definitions, body.condition), now_in(session))
+    audiences.save(session, key, body.name, read_condition(definitions, body.condition), real_now())
     session.expire_all()
     return _out(session, definitions, _found(session, key))
 
