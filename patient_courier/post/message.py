@@ -59,8 +59,11 @@ def message(
     message_id: str,
     to: Sequence[tuple[str, str]],
     date: Instant,
+    comments: str = "",
 ) -> Mail:
     """The mail to send. ``to`` is (name, address); ``message_id`` without angle brackets.
+
+    ``comments`` is a word about the message as such (RFC 5322 section 3.6.5).
 
     Raises headers.Unfit for an address that no server takes.
     """
@@ -73,6 +76,7 @@ def message(
         structured_field("Date", format_datetime(date.to_stdlib())),
         structured_field("Message-ID", f"<{message_id}>"),
         structured_field("List-Unsubscribe", f"<{links.stop}>"),
+        *([text_field("Comments", comments)] if comments else []),
         _ALWAYS,
     ]
     body = (_PLAIN, _quoted(rendered.text), _HTML, _quoted(rendered.html), _END)

@@ -30,22 +30,32 @@ def rendered_for(
     """A letter filled for a student (by row id) as things stand, and what is blank in it."""
     state = load_states(session, [student], definitions)[student]
     subject = example_subject(definitions, letter.key, list(state.facts.enrolments), course)
-    return _rendered(session, definitions, letter, state, subject)
+    return _rendered(session, definitions, letter, state, subject, PREVIEW_LINKS)
 
 
 def rendered_about(
-    session: Session, definitions: Definitions, letter: Letter, student: int, subject: Subject | None
+    session: Session,
+    definitions: Definitions,
+    letter: Letter,
+    student: int,
+    subject: Subject | None,
+    links: Links,
 ) -> tuple[Rendered, str | None]:
-    """The same, about this and nothing else."""
+    """The same, about this and nothing else, with these links."""
     state = load_states(session, [student], definitions)[student]
-    return _rendered(session, definitions, letter, state, subject)
+    return _rendered(session, definitions, letter, state, subject, links)
 
 
 def _rendered(
-    session: Session, definitions: Definitions, letter: Letter, state: StudentState, subject: Subject | None
+    session: Session,
+    definitions: Definitions,
+    letter: Letter,
+    state: StudentState,
+    subject: Subject | None,
+    links: Links,
 ) -> tuple[Rendered, str | None]:
     prepared = ready(letter)
     values = field_values(prepared, Source(definitions, state, subject, read_clock(session).now))
     blank = blank_field(prepared, values, state.zone)
-    rendered = render(letter, definitions.school, values, state.zone, PREVIEW_LINKS)
+    rendered = render(letter, definitions.school, values, state.zone, links)
     return rendered, reason(blank.reason) if blank else None

@@ -187,7 +187,7 @@ def test_the_look_ahead_names_who_will_not_get_it_who_later_and_what_is_to_be_me
 def test_a_test_goes_to_whoever_is_signed_in_and_counts_nowhere(app):
     draft(app)
     sent = ok(app.client.post("/api/broadcasts/spring-letter/test", json={"student": "ana"}))
-    assert sent["to"] == "ines@mallowlane.example" and sent["subject"] == "Test: Spring, Ana"
+    assert sent["to"] == ["ines@mallowlane.example"] and sent["subject"] == "Test: Spring, Ana"
     mail = ok(app.client.post(f"/api/practice/mail/{sent['mail']}/open"))
     assert mail["subject"] == "Test: Spring, Ana"
     assert stands(app)["tested"]
@@ -195,6 +195,28 @@ def test_a_test_goes_to_whoever_is_signed_in_and_counts_nowhere(app):
     letter = {"name": "Spring", "key": "spring-letter", **NEWS, "subject": "Changed", "blocks": BLOCKS}
     ok(app.client.put("/api/letters/spring-letter", json=letter))
     assert stands(app)["tested"] is None
+
+
+def test_a_letter_and_a_whole_sequence_are_tested_by_several_readers_and_count_nowhere(app):
+    body = {
+        "student": "ana",
+        "readers": ["proof@example.net"],
+        "letter": {"name": "X", "subject": "Unsaved", "purpose": "news", "blocks": BLOCKS},
+    }
+    sent = ok(app.client.post("/api/letters/fresh/test", json=body))
+    assert sent["to"] == ["ines@mallowlane.example", "proof@example.net"]
+    mail = ok(app.client.post(f"/api/practice/mail/{sent['mail']}/open"))
+    assert ["Comments", "A test, as Ana would get it."] in mail["headers"]
+    assert "/post/test/stop" in mail["html"]
+    stop = app.client.post("/post/test/stop")
+    assert stop.status_code == 200 and "Nothing has happened" in stop.text
+    found = ok(app.client.post("/api/sequences/welcome/test", json={"student": "ana"}))
+    assert [one["subject"] for one in found] == ["Test 1 of 2: Ana, come in", "Test 2 of 2: about year"]
+    assert (
+        app.client.post("/api/letters/fresh/test", json={**body, "readers": ["no address"]}).status_code
+        == 422
+    )
+    assert ok(app.client.get("/api/deliveries"))["total"] == 0 and app.inbox("ana") == []
 
 
 def test_the_second_letter_to_those_who_have_not_opened_the_first_is_drafted_once(app):

@@ -145,13 +145,14 @@ def get_letter(key: str, user: SignedIn, post: ThePost, session: Reading) -> Let
 @router.put("/{key}")
 def put_letter(key: str, body: LetterBody, user: SignedIn, session: Writing) -> SavedLetter:
     """Save as a new version, or as a new letter. Letters that have gone out stay as they were."""
-    letter = _read({**body, "key": key})
+    letter = read_letter({**body, "key": key})
     if not letter.name.strip():
         raise HTTPException(422, "Give the letter a name; students don't see it.")
     return SavedLetter(version=save_letter(session, letter, read_clock(session).now))
 
 
-def _read(body: dict[str, Any]) -> Letter:
+def read_letter(body: dict[str, Any]) -> Letter:
+    """A letter as it came in. 422 with the first thing that is wrong."""
     try:
         letter = Letter.model_validate(body)
     except ValidationError as error:
@@ -173,7 +174,7 @@ def _read(body: dict[str, Any]) -> Letter:
 @router.post("/preview")
 def preview(body: PreviewIn, user: SignedIn, post: ThePost, session: Reading) -> PreviewOut:
     """The letter as the student would see it now. Saves and posts nothing."""
-    letter = _read(body.letter)
+    letter = read_letter(body.letter)
     person = people.find(session, body.student)
     if person is None:
         raise HTTPException(404, "There is no such student.")

@@ -63,6 +63,17 @@ def stop(token: str, post: ThePost, session: Writing) -> HTMLResponse:
     return _page(post, session, "Done", f"<p>You will no longer get {escape(what)}.</p>")
 
 
+@router.api_route("/test/{rest:path}", methods=["GET", "POST"])
+def of_a_test(rest: str, post: ThePost, session: Reading) -> HTMLResponse:
+    """Where the links of a test letter lead: they work, and do nothing."""
+    return _page(
+        post,
+        session,
+        "This was a test letter",
+        "<p>In a real one this link would act. Nothing has happened.</p>",
+    )
+
+
 def _course(session: Session, row: Logged) -> str | None:
     return log.course_of(session, row)
 

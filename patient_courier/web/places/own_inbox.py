@@ -1,66 +1,96 @@
-"""Test letters: the owner sees a letter in their own inbox, as one student would. They count nowhere."""
+"""Send me a test: of a broadcast, of a letter while it is written, of every letter of a sequence in one go."""
 
 from __future__ import annotations
 
-import secrets
-from dataclasses import replace
+from typing import Any
 
 from fastapi import APIRouter, HTTPException
-from pydantic import BaseModel, Field
 
 from patient_courier.core.broadcasting import subject_of
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.example import example_subject
+from patient_courier.core.happening import Subject
+from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.sequences import Send
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.post.carriers import NotTaken, Unsure
-from patient_courier.post.headers import Unfit
-from patient_courier.post.message import message, message_id
+from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store import broadcasts
-from patient_courier.store.mail import find_by_message_id
+from patient_courier.store.people import Person
+from patient_courier.store.states import load_states
 from patient_courier.web.context import SignedIn, ThePost, definitions_in
+from patient_courier.web.own_post import TestIn, TestOut, post_test
 from patient_courier.web.places.broadcasts import found_broadcast
+from patient_courier.web.places.letters import read_letter
 from patient_courier.web.places.students import find_student
-from patient_courier.web.preview import PREVIEW_LINKS, rendered_about
 
-router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
-
-
-class TestIn(BaseModel):
-    """Whose eyes to see it with."""
-
-    student: str = Field(max_length=200)
+router = APIRouter(prefix="/api", tags=["letters"])
 
 
-class TestOut(BaseModel):
-    """Where it went; ``mail`` opens it, where the mailroom has it."""
+class LetterTestIn(TestIn):
+    """A letter as it stands in the editor; ``course`` is what it is about."""
 
-    to: str
-    subject: str
-    mail: int | None
+    letter: dict[str, Any]
+    course: str | None = None
 
 
-@router.post("/{key}/test")
-def send_test(key: str, body: TestIn, user: SignedIn, post: ThePost) -> TestOut:
-    """Post the letter to whoever is signed in, with “Test” before its subject and links that do nothing."""
+@router.post("/broadcasts/{key}/test")
+def test_broadcast(key: str, body: TestIn, user: SignedIn, post: ThePost) -> TestOut:
+    """The letter of a broadcast, about what the broadcast is about."""
     with post.database.reading() as session:
         kept = found_broadcast(session, key)
-        definitions = definitions_in(post, session)
-        ready = definitions.letters[kept.broadcast.letter]
-        person = find_student(session, body.student)
+        definitions, person = definitions_in(post, session), find_student(session, body.student)
         now = read_clock(session).now
-        subject = subject_of(kept.broadcast)
-        try:
-            rendered, blank = rendered_about(session, definitions, ready.letter, person.id, subject)
-        except ValueError as error:
-            raise HTTPException(422, f"This letter can't be drawn: {error}") from error
-    if blank:
-        raise HTTPException(409, f"{blank} Give it a fallback, or see it as another student.")
-    school = definitions.school
-    test = replace(rendered, subject=f"Test: {rendered.subject}")
-    id = message_id(0, school.sender.email).replace("delivery-0", f"test-{secrets.token_hex(8)}")
-    try:
-        to = [(user.name, user.email)]
-        post.post_now(message(test, school, PREVIEW_LINKS, message_id=id, to=to, date=now))
-    except (NotTaken, Unsure, Unfit) as error:
-        raise HTTPException(409, f"The test could not be posted: {error}") from error
+    ready, subject = definitions.letters[kept.broadcast.letter], subject_of(kept.broadcast)
+    sent = post_test(post, definitions, user, body, person, ready.letter, subject)
     with post.database.writing() as session:
         broadcasts.note(session, key, tested=ready.version, tested_at=now)
-        return TestOut(to=user.email, subject=test.subject, mail=find_by_message_id(session, id))
+    return sent
+
+
+@router.post("/letters/{key}/test")
+def test_letter(key: str, body: LetterTestIn, user: SignedIn, post: ThePost) -> TestOut:
+    """A letter as it is written, saved or not."""
+    letter = read_letter({**body.letter, "key": key})
+    definitions, person = _about(post, body.student)
+    subject = _example(post, definitions, letter, person, body.course)
+    return post_test(post, definitions, user, body, person, letter, subject)
+
+
+@router.post("/sequences/{key}/test")
+def test_sequence(key: str, body: TestIn, user: SignedIn, post: ThePost) -> list[TestOut]:
+    """Every letter that a sequence posts to its students, in its order, each numbered."""
+    definitions, person = _about(post, body.student)
+    plan = definitions.sequences.get(key)
+    if plan is None:
+        raise HTTPException(404, "There is no such sequence.")
+    keys = [place.step.letter for place in plan.places.values() if isinstance(place.step, Send)]
+    letters = [definitions.letters[one].letter for one in keys if one in definitions.letters]
+    if not letters:
+        raise HTTPException(409, "This sequence posts no letter yet.")
+    return [
+        post_test(
+            post,
+            definitions,
+            user,
+            body,
+            person,
+            letter,
+            _example(post, definitions, letter, person, None),
+            f"Test {number} of {len(letters)}",
+        )
+        for number, letter in enumerate(letters, 1)
+    ]
+
+
+def _about(post: Post, student: str) -> tuple[Definitions, Person]:
+    with post.database.reading() as session:
+        return definitions_in(post, session), find_student(session, student)
+
+
+def _example(
+    post: Post, definitions: Definitions, letter: Letter, person: Person, course: str | None
+) -> Subject | None:
+    """What a letter is about that no run posts: a course of the student's, with examples of its parts."""
+    with post.database.reading() as session:
+        state = load_states(session, [person.id], definitions)[person.id]
+    return example_subject(definitions, letter.key, list(state.facts.enrolments), course)

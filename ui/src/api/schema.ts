@@ -396,10 +396,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Send Test
-         * @description Post the letter to whoever is signed in, with “Test” before its subject and links that do nothing.
+         * Test Broadcast
+         * @description The letter of a broadcast, about what the broadcast is about.
          */
-        post: operations["send_test_api_broadcasts__key__test_post"];
+        post: operations["test_broadcast_api_broadcasts__key__test_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -915,6 +915,26 @@ export interface paths {
          */
         put: operations["put_letter_api_letters__key__put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Letter
+         * @description A letter as it is written, saved or not.
+         */
+        post: operations["test_letter_api_letters__key__test_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1507,6 +1527,26 @@ export interface paths {
         get: operations["students_at_api_sequences__key__steps__step__students_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Sequence
+         * @description Every letter that a sequence posts to its students, in its order, each numbered.
+         */
+        post: operations["test_sequence_api_sequences__key__test_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2996,6 +3036,25 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * LetterTestIn
+         * @description A letter as it stands in the editor; ``course`` is what it is about.
+         */
+        LetterTestIn: {
+            /** Course */
+            course?: string | null;
+            /** Letter */
+            letter: {
+                [key: string]: unknown;
+            };
+            /**
+             * Readers
+             * @default []
+             */
+            readers: string[];
+            /** Student */
+            student: string;
+        };
         /** LineCount */
         LineCount: {
             /** Left */
@@ -4431,9 +4490,14 @@ export interface components {
         };
         /**
          * TestIn
-         * @description Whose eyes to see it with.
+         * @description Whose eyes to see it with, and who reads it beside oneself.
          */
         TestIn: {
+            /**
+             * Readers
+             * @default []
+             */
+            readers: string[];
             /** Student */
             student: string;
         };
@@ -4447,7 +4511,7 @@ export interface components {
             /** Subject */
             subject: string;
             /** To */
-            to: string;
+            to: string[];
         };
         /**
          * ThingsOut
@@ -5654,7 +5718,7 @@ export interface operations {
             };
         };
     };
-    send_test_api_broadcasts__key__test_post: {
+    test_broadcast_api_broadcasts__key__test_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6880,6 +6944,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SavedLetter"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    test_letter_api_letters__key__test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetterTestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -8324,6 +8432,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Inside"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    test_sequence_api_sequences__key__test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"][];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -84,11 +84,11 @@ const path = { params: { path: { key: props.id } } };
 const test = useMutation({
   mutationFn: async () => {
     await flush();
-    return data(api.POST("/api/broadcasts/{key}/test", { ...path, body: { student: shownAs.value } }));
+    return data(api.POST("/api/broadcasts/{key}/test", { ...path, body: { student: shownAs.value, readers: [] } }));
   },
   onSuccess: (sent) => {
     void client.invalidateQueries({ queryKey: ["broadcast"] });
-    if (sent.mail === null) notice.done(`Sent to ${sent.to}.`);
+    if (sent.mail === null) notice.done(`Sent to ${sent.to.join(", ")}.`);
     else mail.value = sent.mail;
   },
   onError: failed,

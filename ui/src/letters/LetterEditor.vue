@@ -19,6 +19,7 @@ import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { shownAs, suggest } from "../parts/shown-as";
 import StudentPick from "../parts/StudentPick.vue";
+import TestDialog from "../parts/TestDialog.vue";
 import AnswersEdit from "./AnswersEdit.vue";
 import FieldText from "./FieldText.vue";
 
@@ -31,6 +32,7 @@ const client = useQueryClient();
 const notice = useNotice();
 const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Letter>(() => `letter:${key.value}`);
 const view = ref<string | number>("Desk");
+const testing = ref(false);
 
 const { data: found, error } = useQuery({ queryKey: ["letter", key], queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } })) });
 watch(found, (now) => {
@@ -92,6 +94,7 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
     <PageHead :title="current.name" :above="above">
       <template #title><h1 class="name"><Input v-model:value="current.name" :bordered="false" aria-label="Name of the letter" :style="{ width: Math.min(44, Math.max(16, current.name.length + 1)) + 'ch' }" /></h1></template>
       <template #beside><span class="soft">{{ found.used_by.length ? `Used by ${found.used_by.join(", ")}` : "Nothing uses it yet" }}</span></template>
+      <Button :disabled="!shownAs" @click="testing = true">Send me a test</Button>
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : `Version ${found.version} saved` }}</Button>
     </PageHead>
@@ -138,6 +141,7 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
       </aside>
     </div>
   </template>
+  <TestDialog v-if="testing && current" :address="(body) => data(api.POST('/api/letters/{key}/test', { params: { path: { key } }, body: { ...body, letter: current as unknown as Record<string, unknown> } })).then((one) => [one])" @close="testing = false" />
   <template v-else-if="error"><PageHead title="Letter" :above="{ to: '/letters', name: 'Letters' }" /><EmptyState title="This letter can't be shown">{{ error.message }}</EmptyState></template>
 </template>
 

@@ -25,6 +25,7 @@ import StartSentence from "./StartSentence.vue";
 import StepPanel from "./StepPanel.vue";
 import StepTree from "./StepTree.vue";
 import * as tree from "./tree";
+import TestDialog from "../parts/TestDialog.vue";
 import VersionsDialog from "./VersionsDialog.vue";
 import { STATUS } from "./words";
 
@@ -38,6 +39,7 @@ const { current, changed, restored, begin, undo, redo, discard, copy, settle, ca
 const chosen = ref("");
 const asked = ref("");
 const versions = ref(false);
+const testing = ref(false);
 const effect = ref<Api["Effect"] | null>(null);
 const missed = ref<Api["MissedOut"][] | null>(null);
 const { things, courses } = useThings();
@@ -232,6 +234,7 @@ const whyNot = computed(() => (changed.value ? "Save first" : (faults.value[0]?.
       <Dropdown :trigger="['click']"><Button aria-label="More">⋯</Button>
         <template #overlay><Menu>
           <Menu.Item key="versions" @click="versions = true">Versions</Menu.Item>
+          <Menu.Item key="test" @click="testing = true">Send me all its letters as tests</Menu.Item>
           <Menu.Item key="close" :disabled="found.status === 'closed'" @click="setStatus.mutate({ status: 'closed', start_missed: false })">Close: nobody new comes in</Menu.Item>
         </Menu></template></Dropdown>
     </PageHead>
@@ -263,6 +266,7 @@ const whyNot = computed(() => (changed.value ? "Save first" : (faults.value[0]?.
     <Modal :open="asked !== ''" title="Standing here now" :footer="null" @cancel="asked = ''">
       <ul class="who"><li v-for="person in there" :key="person.key"><RouterLink :to="`/students/${person.key}`">{{ person.name }}</RouterLink> <span class="label">{{ person.until ? `until ${person.until} where they live` : "until something happens" }}<template v-if="person.round"> · round {{ person.round }}</template></span></li></ul>
     </Modal>
+    <TestDialog v-if="testing" :address="(body) => data(api.POST('/api/sequences/{key}/test', { params: { path: { key } }, body }))" @close="testing = false" />
     <VersionsDialog :open="versions" :id="key" @close="versions = false" />
     <SaveDialog :effect="effect" :version="found.version + 1" @cancel="effect = null" @save="(move) => save.mutate({ body: copy(), move })" />
     <RunDialog :missed="missed" :name="current.name" @cancel="missed = null" @run="(also) => setStatus.mutate({ status: 'running', start_missed: also })" />
