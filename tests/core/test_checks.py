@@ -7,7 +7,7 @@ from typing import Any
 import jsonpatch
 import pytest
 
-from patient_courier.core.checks import Finding, Lacking, school_findings
+from patient_courier.core.checks import Finding, Lacking, school_findings, writing_findings
 from patient_courier.core.rehearsal import definitions_of
 from tests.schools import OFFER, letter, read, school, send, sequence, wait
 
@@ -249,3 +249,28 @@ def test_a_started_sequence_has_the_subject_of_the_one_that_starts_it():
         letter_with("{{ quiz.score }}"),
     )
     assert check(data) == []
+
+
+def test_findings_while_a_letter_is_written_and_their_mends():
+    blocks = [
+        {"kind": "picture", "url": "http://pictures.example/hive.png"},
+        {"kind": "button", "label": "Go", "url": "https://ab.cd/x7Yz"},
+    ]
+    loud = letter(
+        "loud", "news", "OPEN NOW, {{ student.first_name | default('you') }}", name="Letter 3", blocks=blocks
+    )
+    twin = letter("twin", "news", "Open now", name="Spring")
+    definitions = definitions_of(read(school([], [], loud, twin)))
+    found = writing_findings(definitions, definitions.letters["loud"].letter, 120_000)
+    assert [(x.code, x.pointer) for x in found] == [
+        ("loud_subject", "/subject"), ("empty_preheader", "/preheader"), ("empty_name", "/name"),
+        ("no_alt", "/blocks/0/alt"), ("plain_http", "/blocks/0/url"), ("short_link", "/blocks/1/url"),
+        ("too_long", "/blocks"), ("same_subject", "/subject"),
+    ]  # fmt: skip
+    mends = [step for x in found if x.mend for step in x.mend.patch]
+    assert [step["value"] for step in mends] == [
+        "Open now, {{ student.first_name | default('you') }}", "https://pictures.example/hive.png",
+    ]  # fmt: skip
+    assert [x.code for x in writing_findings(definitions, definitions.letters["twin"].letter, 9_000)] == [
+        "empty_letter", "empty_preheader", "same_subject",
+    ]  # fmt: skip

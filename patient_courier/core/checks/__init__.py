@@ -3,6 +3,7 @@
 from patient_courier.core.checks.broadcasts import broadcast_findings, with_letter
 from patient_courier.core.checks.finding import Finding, Lacking, Mend
 from patient_courier.core.checks.school import school_findings, sequence_findings
+from patient_courier.core.checks.writing import writing_findings
 
 __all__ = [
     "Finding",
@@ -12,4 +13,5 @@ __all__ = [
     "school_findings",
     "sequence_findings",
     "with_letter",
+    "writing_findings",
 ]

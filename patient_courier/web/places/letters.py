@@ -8,6 +8,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, HTTPException
 from pydantic import BaseModel, ValidationError
 
+from patient_courier.core.checks import writing_findings
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.merge import FIELDS
 from patient_courier.core.reading import as_data, validation_faults
@@ -19,6 +20,7 @@ from patient_courier.store.broadcasts import Kept
 from patient_courier.store.counts import letters_sent
 from patient_courier.store.definitions import save_letter
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.preview import rendered_for
 
 router = APIRouter(prefix="/api/letters", tags=["letters"])
@@ -56,13 +58,14 @@ class PreviewIn(BaseModel):
 
 
 class PreviewOut(BaseModel):
-    """The letter as this student would see it; ``blank`` says what would keep it from going out."""
+    """The letter as this student would see it; ``blank`` says what would keep it from going out, ``findings`` what to mend."""
 
     subject: str
     preheader: str
     html: str
     text: str
     blank: str | None
+    findings: list[FindingOut]
 
 
 class MergeFieldOut(BaseModel):
@@ -189,4 +192,7 @@ def preview(body: PreviewIn, user: SignedIn, post: ThePost, session: Reading) ->
         html=rendered.html,
         text=rendered.text,
         blank=blank,
+        findings=[
+            finding_out(found) for found in writing_findings(definitions, letter, len(rendered.html.encode()))
+        ],
     )

@@ -3746,11 +3746,13 @@ export interface components {
         };
         /**
          * PreviewOut
-         * @description The letter as this student would see it; ``blank`` says what would keep it from going out.
+         * @description The letter as this student would see it; ``blank`` says what would keep it from going out, ``findings`` what to mend.
          */
         PreviewOut: {
             /** Blank */
             blank: string | null;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
             /** Html */
             html: string;
             /** Preheader */

@@ -9,7 +9,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 
-import { api, data } from "../api/client";
+import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
 import { type Block, type Letter, PURPOSES } from "../api/school-file";
 import { useDraft } from "../parts/draft";
@@ -22,6 +22,8 @@ import StudentPick from "../parts/StudentPick.vue";
 import TestDialog from "../parts/TestDialog.vue";
 import AnswersEdit from "./AnswersEdit.vue";
 import FieldText from "./FieldText.vue";
+import LetterFindings from "./LetterFindings.vue";
+import { patched } from "./patched";
 
 const props = defineProps<{ id: string }>();
 const route = useRoute();
@@ -77,6 +79,11 @@ function moveBlock(at: number, by: number): void {
 }
 const removeBlock = (at: number) => current.value && (current.value.blocks = current.value.blocks.filter((_, i) => i !== at));
 
+/** Findings at one place of the letter: its subject, its preheader, or one of its blocks. */
+const at = (place: string) => (preview.value?.findings ?? []).filter((one) => one.pointer === place || one.pointer.startsWith(`${place}/`));
+const elsewhere = computed(() => (preview.value?.findings ?? []).filter((one) => !["/subject", "/preheader"].includes(one.pointer) && !/^\/blocks\/\d/.test(one.pointer)));
+const mend = (one: Api["FindingOut"]) => one.mend && current.value && (current.value = patched(current.value, one.mend.patch));
+
 const save = useMutation({
   mutationFn: (body: Letter) => data(api.PUT("/api/letters/{key}", { params: { path: { key: key.value } }, body: body as unknown as Record<string, unknown> })),
   onSuccess: (saved, sent) => {
@@ -102,10 +109,11 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
     <div class="desk">
       <section class="write">
         <div class="two">
-          <div class="grow"><div class="label">Subject</div><FieldText v-model="current.subject" label="Subject" :fields="fields ?? []" /></div>
+          <div class="grow"><div class="label">Subject</div><FieldText v-model="current.subject" label="Subject" :fields="fields ?? []" /><LetterFindings :found="at('/subject')" @mend="mend" /></div>
           <div><div class="label">Purpose</div><Select v-model:value="current.purpose" v-named="'Purpose'" :options="Object.entries(PURPOSES).map(([value, label]) => ({ value, label }))" style="width: 140px" /></div>
         </div>
-        <div><div class="label">Preheader: the line that inboxes show beside the subject</div><FieldText v-model="current.preheader" label="Preheader" :fields="fields ?? []" /></div>
+        <div><div class="label">Preheader: the line that inboxes show beside the subject</div><FieldText v-model="current.preheader" label="Preheader" :fields="fields ?? []" /><LetterFindings :found="at('/preheader')" @mend="mend" /></div>
+        <LetterFindings :found="elsewhere" @mend="mend" />
         <div v-for="(block, index) in current.blocks" :key="index" class="block">
           <header><span class="label">{{ KINDS[block.kind] }}</span>
             <Button size="small" type="text" :disabled="!index" :aria-label="`Move ${KINDS[block.kind]} up`" @click="moveBlock(index, -1)">↑</Button>
@@ -122,6 +130,7 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
             <span class="label">address</span><FieldText v-model="block.url" label="Picture address" :fields="fields ?? []" />
             <span class="label">in words</span><FieldText v-model="block.alt" label="Picture in words" :fields="fields ?? []" />
           </div>
+          <LetterFindings :found="at(`/blocks/${index}`)" @mend="mend" />
         </div>
         <Dropdown :trigger="['click']">
           <Button shape="round" class="more">+ Add text, a button, answers …</Button>

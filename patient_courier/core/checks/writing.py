@@ -1,0 +1,104 @@
+"""Findings while a letter is written, beside those that hold wherever it is used: what readers and mail programs stumble over.
+
+Rules of thumb, where no source is named: common practice, no source.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from patient_courier.core.checks.finding import Finding, Mend
+from patient_courier.core.checks.letters import letter_findings, links
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.school.letters import Letter, PictureBlock
+
+# Where one large mail program cuts a letter off, in bytes of HTML.
+CUT_BYTES = 100_000
+# A very short host before a few letters and digits: what shortened addresses look like.
+_SHORTENED = re.compile(r"https?://[a-z0-9-]{1,4}\.[a-z]{2,3}/[\w-]{3,12}", re.IGNORECASE)
+_SAYS_NOTHING = re.compile(
+    r"(?:letter|mail|e-?mail|news(?:letter)?|test|draft|new|untitled|copy)[\s#.-]*\d*", re.IGNORECASE
+)
+_FIELDS = re.compile(r"\{\{.*?\}\}")
+
+
+def writing_findings(definitions: Definitions, letter: Letter, html_bytes: int) -> list[Finding]:
+    """Everything to say about a letter in the editor, faults first. ``html_bytes`` is how long its HTML is for a student."""
+    found = [*letter_findings(definitions, letter), *_writing(definitions, letter, html_bytes)]
+    return sorted(found, key=lambda finding: finding.level != "fault")
+
+
+def _writing(definitions: Definitions, letter: Letter, html_bytes: int) -> Iterator[Finding]:
+    def warn(code: str, pointer: str, sentence: str, mend: Mend | None = None) -> Finding:
+        return Finding("warning", code, sentence, letter=letter.key, pointer=pointer, mend=mend)
+
+    subject = _FIELDS.sub("", letter.subject)
+    if (
+        len(re.findall(r"[^\W\d_]", subject)) > 3
+        and subject.upper() == subject
+        and subject.lower() != subject
+    ):
+        patch = ({"op": "replace", "path": "/subject", "value": _sentence_case(letter.subject)},)
+        mend = Mend("Write it in small letters", "letter", letter.key, patch)
+        yield warn("loud_subject", "/subject", "The subject shouts: it is all in capitals.", mend)
+    if not letter.preheader.strip():
+        yield warn(
+            "empty_preheader",
+            "/preheader",
+            "The preheader is empty, so inboxes show whatever the letter begins with.",
+        )
+    if _SAYS_NOTHING.fullmatch(letter.name.strip()):
+        yield warn("empty_name", "/name", f"“{letter.name.strip()}” says nothing; call it what it is about.")
+    for number, block in enumerate(letter.blocks):
+        if isinstance(block, PictureBlock) and not block.alt.strip():
+            sentence = (
+                "This picture has no words. Say what it shows, for those who can't see it (WCAG 2.2, 1.1.1)."
+            )
+            yield warn("no_alt", f"/blocks/{number}/alt", sentence)
+    for place, url in links(letter):
+        if url.strip().lower().startswith("http://"):
+            patch = ({"op": "replace", "path": f"/{place}", "value": f"https{url.strip()[4:]}"},)
+            # In running text the address stands between others, so it is mended by hand there.
+            mend = None if place.endswith("/html") else Mend("Use https", "letter", letter.key, patch)
+            yield warn("plain_http", f"/{place}", f"“{url.strip()}” is not encrypted; use https.", mend)
+        if _SHORTENED.fullmatch(url.strip()):
+            yield warn(
+                "short_link",
+                f"/{place}",
+                f"“{url.strip()}” hides where it leads, and mail programs distrust that. Use the whole address.",
+            )
+    if html_bytes > CUT_BYTES:
+        kilobytes = html_bytes // 1000
+        yield warn(
+            "too_long",
+            "/blocks",
+            f"The letter is {kilobytes} kB long; some mail programs cut off what is behind 100.",
+        )
+    yield from _alike(definitions, letter)
+
+
+def _alike(definitions: Definitions, letter: Letter) -> Iterator[Finding]:
+    """Another letter that is called nearly the same, or has nearly the same subject."""
+    for what in ("name", "subject"):
+        own = _plain(getattr(letter, what))
+        for ready in definitions.letters.values():
+            other = ready.letter
+            if other.key != letter.key and own and _plain(getattr(other, what)) == own:
+                word = "is called" if what == "name" else "has the subject"
+                sentence = (
+                    f"Another letter {word} “{getattr(other, what)}”, so the two are hard to tell apart."
+                )
+                yield Finding("warning", f"same_{what}", sentence, letter=letter.key, pointer=f"/{what}")
+                break
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"\W+", " ", _FIELDS.sub(" ", text)).strip().lower()
+
+
+def _sentence_case(text: str) -> str:
+    """Small letters with a capital at the beginning; merge fields stay as they are."""
+    parts = re.split(r"(\{\{.*?\}\})", text)
+    small = "".join(part if part.startswith("{{") else part.lower() for part in parts)
+    return small[:1].upper() + small[1:]
