@@ -92,7 +92,7 @@ def test_planned_as_a_new_user_would_with_a_test_letter_and_a_slip(page: Page):
     expect(page.get_by_test_id("mail-subject")).to_have_text("Test: Saturday: the apiary is open")
     expect(page.get_by_text("To Ines Valadares <ines@mallowlane.example>")).to_be_visible()
     picture(page, "3-test")
-    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Close", exact=True).click()
     page.get_by_role("button", name="Review and post").click()
     slip = page.get_by_test_id("slip")
     expect(slip).to_contain_text(f"({number})")

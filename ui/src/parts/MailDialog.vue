@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import Modal from "ant-design-vue/es/modal";
-import { computed } from "vue";
+import { computed, onBeforeUnmount, onMounted } from "vue";
 
 import { api, data } from "../api/client";
 import LetterPaper from "./LetterPaper.vue";
@@ -10,6 +10,10 @@ import LetterPaper from "./LetterPaper.vue";
 const props = defineProps<{ mail: number; title: string }>();
 const emit = defineEmits<{ close: [] }>();
 const { data: found } = useQuery({ queryKey: ["mail", computed(() => props.mail)], queryFn: () => data(api.POST("/api/practice/mail/{id}/open", { params: { path: { id: props.mail } } })), staleTime: Infinity });
+// The letter stands in a document of its own, and what it takes of the keyboard must not keep the dialog open.
+const key = (event: KeyboardEvent) => event.key === "Escape" && emit("close");
+onMounted(() => window.addEventListener("keydown", key));
+onBeforeUnmount(() => window.removeEventListener("keydown", key));
 </script>
 
 <template>
