@@ -1,14 +1,22 @@
 """Each condition asked of the same student, true and false."""
 
 import pytest
+from pydantic import TypeAdapter
 from whenever import Instant
 
+from patient_courier.core.broadcasting import settled
 from patient_courier.core.conditions import Asked, holds
+from patient_courier.core.happening import Subject
 from patient_courier.core.rehearsal import definitions_of, rehearse
+from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.sequences import Sequence
+from patient_courier.core.state import new_state
+from patient_courier.core.why_in import why_in
+from tests.outside.second.schools import Maker
 from tests.schools import bought, event, read, school, send, sequence, wait
 
 NOW = Instant.from_utc(2026, 3, 10, 12)
+CONDITION = TypeAdapter(Condition)
 
 
 @pytest.fixture(scope="module")
@@ -79,3 +87,42 @@ def asked() -> Asked:
 def test_each_condition(asked, condition, true):
     read_as = Sequence.model_validate({"key": "s", "only_if": condition}).only_if
     assert holds(read_as, asked) is true
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_a_broadcast_s_own_course_in_the_place_of_this_and_the_lines_of_an_audience(seed):
+    """Settling “this” beforehand says the same as asking with the broadcast's course; so do the lines one by one."""
+    maker = Maker(seed)
+    file = read({**maker.school(), "events": []})
+    definitions = definitions_of(file)
+    state = new_state(file.students[0], "Europe/Lisbon", 0)
+    for course in (None, next(iter(definitions.courses))):
+        about = Subject("course", course, (("course", course),)) if course else None
+        for _ in range(25):
+            condition = CONDITION.validate_python(maker.condition())
+            bare = Asked(definitions, state, NOW)
+            meant = holds(condition, Asked(definitions, state, NOW, about))
+            assert holds(settled(condition, course), bare) == meant
+            lines = why_in(settled(condition, course), bare)
+            assert all(line.holds for line in lines) == meant
+            assert all(line.words for line in lines)
+
+
+def test_each_line_comes_with_the_student_s_own_value(asked):
+    condition = CONDITION.validate_python(
+        {
+            "all": [
+                {"is": "progress", "course": "bees", "at_least": 50},
+                {"is": "quiz", "quiz": "bees/q1", "result": "passed"},
+                {"not": {"is": "tagged", "tag": "y"}},
+                {"is": "bought", "offer": "any"},
+                {"is": "opened", "letter": "hello"},
+                {"is": "inside", "sequence": "open"},
+                {"is": "field", "name": "town", "equals": "Lisbon"},
+            ]
+        }
+    )
+    assert [(line.holds, line.own) for line in why_in(condition, asked)] == [
+        (False, "25% of First Hive"), (False, "failed, last 10 points"), (True, "tags: x"), (True, "bought First Hive"),
+        (True, "opened Wed 4 Mar 2026"), (True, "inside since Mon 2 Mar 2026"), (False, "“Cascais”"),
+    ]  # fmt: skip

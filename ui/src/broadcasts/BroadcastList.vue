@@ -28,7 +28,7 @@ const groups = computed(() =>
     { title: "Before they go out", items: (found.value ?? []).filter((b) => ["draft", "scheduled"].includes(b.status)) },
     { title: "Going out", items: (found.value ?? []).filter((b) => ["going", "paused"].includes(b.status)) },
     { title: "Posted", items: (found.value ?? []).filter((b) => ["done", "stopped"].includes(b.status)) },
-  ].filter((group) => group.items.length),
+  ].filter(({ items }) => items.length),
 );
 const figure = (b: Api["BroadcastSummary"], what: string) => b.figures.find((one) => one.what === what);
 /** A subject with the names of its merge fields. */
