@@ -60,8 +60,9 @@ def _writing(definitions: Definitions, letter: Letter, html_bytes: int) -> Itera
         if url.strip().lower().startswith("http://"):
             patch = ({"op": "replace", "path": f"/{place}", "value": f"https{url.strip()[4:]}"},)
             # In running text the address stands between others, so it is mended by hand there.
-            mend = None if place.endswith("/html") else Mend("Use https", "letter", letter.key, patch)
-            yield warn("plain_http", f"/{place}", f"“{url.strip()}” is not encrypted; use https.", mend)
+            by_hand = place.endswith("/html")
+            secure = None if by_hand else Mend("Use https", "letter", letter.key, patch)
+            yield warn("plain_http", f"/{place}", f"“{url.strip()}” is not encrypted; use https.", secure)
         if _SHORTENED.fullmatch(url.strip()):
             yield warn(
                 "short_link",
