@@ -45,8 +45,10 @@ def write(page: Page, subject: str) -> None:
 def left(page: Page, line: int) -> int:
     """How many are left after a line."""
     count = page.get_by_role("button", name="left: their names").nth(line)
-    expect(count).to_have_text(re.compile(r"→ \d+"))
-    return int((count.text_content() or "").split("→")[1])
+    expect(count).to_have_text(re.compile(r"→\s*\d+"))
+    found = re.search(r"→\s*(\d+)", count.text_content() or "")
+    assert found
+    return int(found[1])
 
 
 def test_planned_as_a_new_user_would_with_a_test_letter_and_a_slip(page: Page):

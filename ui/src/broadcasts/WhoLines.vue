@@ -83,7 +83,7 @@ const label = (index: number, part: Condition) => (isNot(part) ? "but not" : ind
       <div class="row">
         <span class="label">{{ label(index, part) }}</span>
         <button class="text" :class="{ open: open === index, missing: !complete(part) }" :disabled="readonly" :aria-expanded="open === index" @click="open = open === index ? null : index">{{ said(index, part) }}</button>
-        <button v-if="!past" class="count link" :aria-label="`${counts?.lines[index]?.left ?? 0} left: their names`" @click="naming = index"><span class="was">{{ before(index) ?? "…" }} →</span> {{ counts?.lines[index]?.left ?? "…" }}</button>
+        <button v-if="!past" class="count link" @click="naming = index"><span class="was">{{ before(index) ?? "…" }} →</span> {{ counts?.lines[index]?.left ?? "…" }}<span class="visually-hidden"> left: their names</span></button>
       </div>
       <div v-if="open === index && !readonly" class="edit sheet">
         <div class="kind">
