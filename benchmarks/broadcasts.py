@@ -218,5 +218,5 @@ def _importing(report: Report, site: Served) -> None:
 def _until_done(site: Served, work: Any) -> None:
     while work["state"] == "working":
         time.sleep(0.3)
-        work = site.get(f"/api/imports/work/{work['id']}")
+        work = site.get(f"/api/imports/progress/{work['id']}")
     assert work["state"] == "done", work

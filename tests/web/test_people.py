@@ -38,7 +38,7 @@ def file_of(rows: list[list[str]], delimiter: str = ",") -> bytes:
 def done(app: App, work: dict[str, Any]) -> dict[str, Any]:
     while work["state"] == "working":
         time.sleep(0.02)
-        work = ok(app.client.get(f"/api/imports/work/{work['id']}"))
+        work = ok(app.client.get(f"/api/imports/progress/{work['id']}"))
     assert work["state"] == "done", work
     return work
 

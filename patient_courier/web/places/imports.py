@@ -214,7 +214,7 @@ def undo(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> WorkOut:
     return _out(_jobs.begin(found.new + found.changed, work, PATIENCE_SECONDS))
 
 
-@router.get("/work/{id}")
+@router.get("/progress/{id}")
 def get_work(id: RowId, user: SignedIn) -> WorkOut:
     job = _jobs.find(id)
     if job is None:

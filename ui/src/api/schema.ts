@@ -746,6 +746,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/progress/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Work */
+        get: operations["get_work_api_imports_progress__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/read": {
         parameters: {
             query?: never;
@@ -760,23 +777,6 @@ export interface paths {
          * @description Read a file of students, the body as it is. Nothing is taken in yet.
          */
         post: operations["read_api_imports_read_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports/work/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Get Work */
-        get: operations["get_work_api_imports_work__id__get"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -6552,20 +6552,16 @@ export interface operations {
             };
         };
     };
-    read_api_imports_read_post: {
+    get_work_api_imports_progress__id__get: {
         parameters: {
-            query?: {
-                name?: string;
-            };
+            query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: number;
+            };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/octet-stream": string;
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -6573,7 +6569,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FileOut"];
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -6596,16 +6592,20 @@ export interface operations {
             };
         };
     };
-    get_work_api_imports_work__id__get: {
+    read_api_imports_read_post: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
+            query?: {
+                name?: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -6613,7 +6613,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkOut"];
+                    "application/json": components["schemas"]["FileOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -38,7 +38,7 @@ async function follow(): Promise<void> {
     return;
   }
   timer = window.setTimeout(async () => {
-    if (work.value) work.value = await data(api.GET("/api/imports/work/{id}", { params: { path: { id: work.value.id } } }));
+    if (work.value) work.value = await data(api.GET("/api/imports/progress/{id}", { params: { path: { id: work.value.id } } }));
     await follow();
   }, 400);
 }
