@@ -17,9 +17,11 @@ from patient_courier.core.happening import Subject
 from patient_courier.core.school.events import Enrolled, EventBase, TagEvent
 from patient_courier.core.state import StudentState
 from patient_courier.dispatch import broadcasts
+from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store import people
 from patient_courier.store.consents import Source
+from patient_courier.store.database import Database
 from patient_courier.store.saving import save_effects, save_states
 from patient_courier.store.states import load_states, numbers
 
@@ -136,13 +138,15 @@ def in_chunks(ids: list[int], work: Callable[[list[int]], Did], step: Callable[[
     return whole
 
 
-def take_back(session: Session, definitions: Definitions, act: Act, did: Did, now: Instant, by: str) -> int:
-    """Put back what was done; returns for how many students. Letters that have gone out stay."""
-    match act.what:
-        case "tag":
-            do(session, definitions, Act("untag", act.name), did.students, now, by)
-        case "untag":
-            do(session, definitions, Act("tag", act.name), did.students, now, by)
-        case "stop":
+def take_back(database: Database, load: Callable[[Session], Definitions], act: Act, did: Did, by: str) -> int:
+    """Put back what was done, some in each transaction; returns for how many students. Letters that went out stay."""
+    opposite: dict[What, What] = {"tag": "untag", "untag": "tag"}
+    if act.what in opposite:
+        for begin in range(0, len(did.students), CHUNK):
+            with database.writing() as session:
+                part, back = did.students[begin : begin + CHUNK], Act(opposite[act.what], act.name)
+                do(session, load(session), back, part, read_clock(session).now, by)
+    if act.what == "stop":
+        with database.writing() as session:
             people.reopen_runs(session, did.ended)
     return len(did.students)

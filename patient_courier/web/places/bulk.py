@@ -159,8 +159,6 @@ def undo(id: RowId, user: SignedIn, post: ThePost) -> BulkOut:
     if _out(job).undo == 0 or job.result is None:
         raise HTTPException(409, "The minute is over. Do the opposite instead, if you have to.")
     work.taken_back = True
-    with post.database.writing() as session:
-        definitions = definitions_in(post, session)
-        take_back(session, definitions, work.act, job.result, read_clock(session).now, work.by)
+    take_back(post.database, post.library.load, work.act, job.result, work.by)
     post.nudge()
     return _out(job)
