@@ -70,6 +70,8 @@ async function anew(): Promise<void> {
   if (one && current.value) current.value = { ...current.value, audience: one.key, body: { ...current.value.body, to: one.condition } };
 }
 
+// What is confirmed is what is saved now: numbers that are no longer true are not put on the slip.
+const agreed = computed(() => (stale.value && look.value?.result ? undefined : look.value));
 const slip = ref(false);
 const mail = ref<number | null>(null);
 const keeping = ref(false);
@@ -159,7 +161,7 @@ const mend = useMutation({
       </section>
     </aside>
   </div>
-  <SlipDialog v-if="slip" :look="look" :findings="found.findings" :tested="found.tested" :late="late" :busy="plan.isPending.value" :subject="(letter?.body as Letter | undefined)?.subject ?? ''" @close="slip = false" @plan="plan.mutate(false)" @now="plan.mutate(true)" @test="test.mutate()" />
+  <SlipDialog v-if="slip" :look="agreed" :findings="found.findings" :tested="found.tested" :late="late" :busy="plan.isPending.value" :subject="(letter?.body as Letter | undefined)?.subject ?? ''" @close="slip = false" @plan="plan.mutate(false)" @now="plan.mutate(true)" @test="test.mutate()" />
   <MailDialog v-if="mail !== null" :mail="mail" title="In your own inbox" @close="mail = null" />
   <KeepAudience v-model:open="keeping" :condition="shown?.body.to ?? null" />
 </template>
