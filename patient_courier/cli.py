@@ -163,6 +163,7 @@ def new(
     """Make a new school in the database of the settings: empty, or the school of a file with its history."""
     from patient_courier.dispatch.clock import real_now
     from patient_courier.dispatch.history import play_history
+    from patient_courier.dispatch.pictures import take_pictures
     from patient_courier.settings import Settings
     from patient_courier.store.database import Database
     from patient_courier.store.definitions import load_definitions
@@ -197,6 +198,7 @@ def new(
         with database.writing() as session:
             now = real_now()
             open_school(session, file, now, practice=practice)
+            take_pictures(session, file, now)
             add_user(session, email=email, name=name, role="owner", password=hashed)
             play_history(session, load_definitions(session, settings.address), file.events, now)
     except ValueError as error:

@@ -27,6 +27,8 @@ class Settings(BaseSettings):
     smtp_ca_file: Path | None = None
     # Whether calls may go to addresses inside: this machine, its network.
     calls_inside: bool = False
+    # A folder (or Maildir) into which the mail server puts what comes back: bounces and complaints.
+    reports_folder: Path | None = None
     demo: bool = False
 
     @property

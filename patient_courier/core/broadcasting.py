@@ -123,7 +123,7 @@ def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecid
     posting.dirty = True
     letter = definitions.letters[broadcast.letter]
     subject = subject_of(broadcast)
-    values = guards.field_values(letter, Source(definitions, state, subject, posting.started))
+    values = guards.field_values(letter, Source(definitions, state, subject, posting.started), now)
     decision = _decide(definitions, posting, values, now)
     if posting.inside_since is not None and decision.reason != INSIDE:
         _come_out(posting, now)

@@ -13,7 +13,8 @@ from patient_courier.core.duration import Duration
 from patient_courier.core.merge import Template
 from patient_courier.core.school.courses import Course, Lesson, Module, Offer, Quiz, School
 from patient_courier.core.school.events import MatcherBase, OnAccessEnding, OnInactive, OnUnlocking
-from patient_courier.core.school.letters import AnswersBlock, Letter
+from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.looks import PLAIN_LAYOUT, Layout
 from patient_courier.core.school.sequences import (
     Repeat,
     Sequence,
@@ -127,6 +128,7 @@ class Definitions:
         older: Iterable[Plan] = (),
         site: str = "https://post.example",
         student_tags: Iterable[str] = (),
+        layouts: Iterable[Layout] = (),
     ) -> None:
         """``current`` are the plans in force in the order of the sequences; ``older`` those only open runs are on.
 
@@ -137,6 +139,7 @@ class Definitions:
         self._student_tags = tuple(student_tags)
         self.courses = {course.key: course for course in courses}
         self.course_order = {key: index for index, key in enumerate(self.courses)}
+        self.layouts = {layout.key: layout for layout in layouts}
         self.offers = {offer.key: offer for offer in offers}
         self.letters = {letter.letter.key: letter for letter in letters}
         self.sequences = {plan.key: plan for plan in current}
@@ -177,7 +180,16 @@ class Definitions:
             (),
             self.site,
             self._student_tags,
+            self.layouts.values(),
         )
+
+    def layout_of(self, letter: Letter, course: str | None) -> Layout:
+        """The frame a letter stands in: its own, that of the course it is about, the school's, or the plain one."""
+        about = self.courses.get(course or "")
+        for key in (letter.layout, about.layout if about else None, self.school.layout):
+            if key in self.layouts:
+                return self.layouts[key]
+        return PLAIN_LAYOUT
 
     def _index(self, course: str, module: Module) -> None:
         place = f"{course}/{module.key}"
@@ -196,9 +208,7 @@ class Definitions:
         for offer in self.offers.values():
             found |= set(offer.tags)
         for letter in self.letters.values():
-            for block in letter.letter.blocks:
-                if isinstance(block, AnswersBlock):
-                    found |= {tag for choice in block.answers for tag in choice.add_tags}
+            found |= {tag for _, choice in letter.letter.answers() for tag in choice.add_tags}
         for plan in self.sequences.values():
             for place in plan.places.values():
                 if isinstance(place.step, TagStep):

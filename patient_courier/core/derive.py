@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.facts import Facts
 from patient_courier.core.happening import Happening, happening
-from patient_courier.core.school.letters import Choice
+from patient_courier.core.school.blocks import Choice
 from patient_courier.core.state import StudentState
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from whenever import Instant
 
 from patient_courier.core import calendar
+from patient_courier.core.cards import hidden_places, own_values
 from patient_courier.core.definitions import Definitions, Plan, ReadyLetter
 from patient_courier.core.fields import Source, value
 from patient_courier.core.merge import Value, one_line
@@ -25,10 +26,10 @@ class Decision:
     until: Instant | None = None
 
 
-def field_values(letter: ReadyLetter, source: Source) -> dict[str, Value]:
-    """The value of every merge field the letter uses."""
+def field_values(letter: ReadyLetter, source: Source, now: Instant) -> dict[str, Value]:
+    """The value of every merge field the letter uses, and what its blocks print of their own accord."""
     names = {field.name for _, template in letter.templates for field in template.fields}
-    return {name: value(name, source) for name in sorted(names)}
+    return {name: value(name, source) for name in sorted(names)} | own_values(letter.letter, source, now)
 
 
 def subject_line(letter: ReadyLetter, values: dict[str, Value], zone: str) -> str:
@@ -37,8 +38,14 @@ def subject_line(letter: ReadyLetter, values: dict[str, Value], zone: str) -> st
 
 
 def blank_field(letter: ReadyLetter, values: dict[str, Value], zone: str) -> Decision | None:
-    """Stuck, when a merge field has no value and no fallback; the first in reading order is named."""
-    for _, template in letter.templates:
+    """Stuck, when a merge field has no value and no fallback; the first in reading order is named.
+
+    Fields in blocks that this student does not see are not asked for.
+    """
+    hidden = tuple(hidden_places(values))
+    for place, template in letter.templates:
+        if place.startswith(hidden):
+            continue
         name = template.first_blank(values, zone)
         if name:
             return Decision("stuck", f"blank_field: {name}")

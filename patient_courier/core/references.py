@@ -10,6 +10,7 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.merge import Template, TemplateError
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school import sequences as s
+from patient_courier.core.school.blocks import CourseCardBlock
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.courses import Course, check_email, check_web_address
 from patient_courier.core.school.events import EventBase, MatcherBase
@@ -26,6 +27,7 @@ _WORDS = {
     "letter": "letter",
     "sequence": "sequence",
     "student": "student",
+    "layout": "layout",
 }
 
 
@@ -47,6 +49,7 @@ class Known:
         letters: Iterable[str],
         sequences: Iterable[str],
         students: Iterable[str] | None = None,
+        layouts: Iterable[str] = (),
     ) -> None:
         """``students`` None: who is a student can't be told here, so any key may be one."""
         courses = list(courses)
@@ -59,6 +62,7 @@ class Known:
             "offer": set(offers),
             "letter": set(letters),
             "sequence": set(sequences),
+            "layout": set(layouts),
         }
         if students is not None:
             self.keys["student"] = set(students)
@@ -71,12 +75,17 @@ class Known:
             (letter.key for letter in file.letters),
             (sequence.key for sequence in file.sequences),
             (student.key for student in file.students),
+            (layout.key for layout in file.layouts),
         )
 
     @classmethod
     def of_definitions(cls, definitions: Definitions) -> Known:
         return cls(
-            definitions.courses.values(), definitions.offers, definitions.letters, definitions.sequences
+            definitions.courses.values(),
+            definitions.offers,
+            definitions.letters,
+            definitions.sequences,
+            layouts=definitions.layouts,
         )
 
     def missing(self, pointer: str, kind: str, key: str | None, *also: str) -> Iterator[Fault]:
@@ -89,11 +98,17 @@ def faults(file: SchoolFile) -> list[Fault]:
     known = Known.of_file(file)
     return [
         *_doubled_keys(file),
+        *known.missing("/school/layout", "layout", file.school.layout),
+        *(
+            fault
+            for index, course in enumerate(file.courses)
+            for fault in known.missing(f"/courses/{index}/layout", "layout", course.layout)
+        ),
         *_offers(file, known),
         *(
             fault
             for index, letter in enumerate(file.letters)
-            for fault in letter_faults(f"/letters/{index}", letter)
+            for fault in letter_faults(f"/letters/{index}", letter, known)
         ),
         *(
             fault
@@ -143,6 +158,8 @@ def _doubled_keys(file: SchoolFile) -> Iterator[Fault]:
     yield from _doubled("/letters", (x.key for x in file.letters), "letter")
     yield from _doubled("/sequences", (x.key for x in file.sequences), "sequence")
     yield from _doubled("/broadcasts", (x.key for x in file.broadcasts), "broadcast")
+    yield from _doubled("/layouts", (x.key for x in file.layouts), "layout")
+    yield from _doubled("/pictures", (x.key for x in file.pictures), "picture")
     yield from _doubled("/students", (x.key for x in file.students), "student")
 
 
@@ -174,8 +191,19 @@ def broadcast_faults(pointer: str, broadcast: Broadcast, known: Known) -> Iterat
         yield from condition_faults(f"{pointer}/to", broadcast.to, known)
 
 
-def letter_faults(pointer: str, letter: Letter) -> Iterator[Fault]:
-    """Merge fields of a letter that can't be read or don't exist, and answers that can't be told apart or lead nowhere."""
+def letter_faults(pointer: str, letter: Letter, known: Known) -> Iterator[Fault]:
+    """What a letter names that the school does not have, merge fields that can't be read, answers that can't be told apart."""
+    yield from known.missing(f"{pointer}/layout", "layout", letter.layout)
+    for place, block in letter.every_block():
+        if block.only_if is not None:
+            yield from condition_faults(f"{pointer}/{place}/only_if", block.only_if, known)
+        if isinstance(block, CourseCardBlock):
+            yield from known.missing(f"{pointer}/{place}/course", "course", block.course, THIS)
+            yield from known.missing(f"{pointer}/{place}/offer", "offer", block.offer)
+            if block.course is None and block.offer is None:
+                yield Fault(
+                    f"{pointer}/{place}", "a course card shows a course or an offer; name one of them"
+                )
     pages = [(f"{place}/page", choice.page) for place, choice in letter.answers() if choice.page]
     for place, text in [*letter.texts(), *pages]:
         try:

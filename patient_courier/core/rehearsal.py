@@ -179,6 +179,7 @@ def definitions_of(file: SchoolFile) -> Definitions:
         [ready(letter) for letter in file.letters],
         plans,
         student_tags=sorted(tags),
+        layouts=file.layouts,
     )
 
 

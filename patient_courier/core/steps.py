@@ -53,7 +53,9 @@ def _rest_until(run: Run, due: Instant | None) -> Move:
 
 def send(engine: Engine, turn: Turn, run: Run, step: s.Send, woken: bool) -> Move:
     letter = turn.definitions.letters[step.letter]
-    values = guards.field_values(letter, Source(turn.definitions, turn.state, run.subject, run.event_at))
+    values = guards.field_values(
+        letter, Source(turn.definitions, turn.state, run.subject, run.event_at), turn.now
+    )
     decision = decide(turn.definitions, turn.state, run, turn.plan(run), letter, values, turn.now)
     if decision.verdict == "hold":
         assert decision.until and decision.reason
@@ -103,14 +105,18 @@ def drop_held(turn: Turn, run: Run) -> None:
     step = turn.plan(run).places[run.step].step
     assert isinstance(step, s.Send)
     letter = turn.definitions.letters[step.letter]
-    values = guards.field_values(letter, Source(turn.definitions, turn.state, run.subject, run.event_at))
+    values = guards.field_values(
+        letter, Source(turn.definitions, turn.state, run.subject, run.event_at), turn.now
+    )
     turn.effects.append(_decided(turn, run, step.id, letter, values, Decision("drop", "moved_on"), "dropped"))
     run.holds = []
 
 
 def tell(engine: Engine, turn: Turn, run: Run, step: s.Tell, woken: bool) -> Move:
     letter = turn.definitions.letters[step.letter]
-    values = guards.field_values(letter, Source(turn.definitions, turn.state, run.subject, run.event_at))
+    values = guards.field_values(
+        letter, Source(turn.definitions, turn.state, run.subject, run.event_at), turn.now
+    )
     blank = guards.blank_field(letter, values, turn.state.zone)
     decision = blank or Decision("send")
     status = "stuck" if blank else "sent"

@@ -11,7 +11,6 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.conditions import Condition
-from patient_courier.core.school.letters import AnswersBlock
 from patient_courier.core.school.sequences import Branch, TagStep
 
 
@@ -45,12 +44,11 @@ def tag_uses(
             found[tag].gives[Use("offer", offer.key, offer.title)] = None
     for ready in definitions.letters.values():
         here = Use("letter", ready.letter.key, ready.letter.name or ready.letter.key)
-        for block in ready.letter.blocks:
-            for choice in block.answers if isinstance(block, AnswersBlock) else ():
-                for tag in choice.add_tags:
-                    found[tag].gives[here] = None
-                for tag in choice.remove_tags:
-                    found[tag].takes[here] = None
+        for _, choice in ready.letter.answers():
+            for tag in choice.add_tags:
+                found[tag].gives[here] = None
+            for tag in choice.remove_tags:
+                found[tag].takes[here] = None
     for plan in definitions.sequences.values():
         here = Use("sequence", plan.key, plan.sequence.name or plan.key)
         for tag in _asked_by_sequence(plan):

@@ -15,14 +15,15 @@ from whenever import Instant
 from patient_courier.core.school.conditions import Condition
 from patient_courier.demo.history import demo_school, today
 from patient_courier.dispatch.history import play_history
-from patient_courier.dispatch.outbox import render_delivery
 from patient_courier.dispatch.receiving import keep_problem
 from patient_courier.post.links import LinkSigner
-from patient_courier.post.message import message, message_id
+from patient_courier.post.look import look_of
+from patient_courier.post.message import message, message_id, render, sender_of
 from patient_courier.settings import Settings
 from patient_courier.store import audiences
 from patient_courier.store.database import Database
-from patient_courier.store.definitions import load_definitions
+from patient_courier.store.definitions import letter_version, load_definitions
+from patient_courier.store.log import course_of, logged
 from patient_courier.store.mail import keep_message
 from patient_courier.store.opening import open_school
 from patient_courier.store.tables import DeliveryRow, SecretRow, StudentRow
@@ -89,11 +90,23 @@ def _fill_inboxes(session: Session, settings: Settings, since: Instant) -> None:
         .where(DeliveryRow.status == "sent", DeliveryRow.at >= since)
     )
     for row, student in session.execute(query):
-        links = signer.links(row.id)
-        rendered = render_delivery(session, definitions, row, signer)
+        links = signer.links(row.id, clicks=school.tracking.links, openings=school.tracking.openings)
+        letter, course = (
+            letter_version(session, row.letter, row.letter_version),
+            course_of(session, logged(row)),
+        )
+        zone = student.timezone or school.timezone
+        rendered = render(letter, look_of(definitions, letter, course), row.values, zone, links)
         name = " ".join(x for x in (student.first_name, student.last_name) if x)
         id = message_id(row.id, school.sender.email)
-        mail = message(rendered, school, links, message_id=id, to=[(name, student.email)], date=row.at)
+        mail = message(
+            rendered,
+            sender_of(definitions, letter, course, row.sequence),
+            links,
+            message_id=id,
+            to=[(name, student.email)],
+            date=row.at,
+        )
         keep_message(
             session,
             message_id=id,

@@ -5,7 +5,9 @@ from __future__ import annotations
 from email import message_from_bytes
 from email.policy import default as mail_policy
 from email.utils import parsedate_to_datetime
+from pathlib import Path
 
+import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -16,8 +18,11 @@ from patient_courier.dispatch.arriving import Arrivals
 from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
 from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
+from patient_courier.dispatch.far_side import FarSide
 from patient_courier.dispatch.outbox import Outbox
+from patient_courier.dispatch.returns import Taken, put_aside, take_report, waiting_in
 from patient_courier.dispatch.taking import next_due, take_events, wake_due
+from patient_courier.dispatch.visits import seconds_until_settled, settle_visits
 from patient_courier.dispatch.worker import LONGEST_SLEEP_SECONDS, Worker
 from patient_courier.post.carriers import SmtpCarrier, SmtpSettings
 from patient_courier.post.links import LinkSigner
@@ -25,10 +30,12 @@ from patient_courier.post.mailroom import Mailroom
 from patient_courier.post.message import Mail
 from patient_courier.settings import Settings
 from patient_courier.store.broadcasts import in_status
-from patient_courier.store.database import Database
+from patient_courier.store.database import Busy, Database
 from patient_courier.store.definitions import Library
 from patient_courier.store.mail import keep_message
 from patient_courier.store.secrets import read_secrets
+
+log = structlog.get_logger()
 
 
 class Post:
@@ -41,12 +48,18 @@ class Post:
         self.library = Library(settings.address)
         self.secrets = read_secrets(database)
         self.signer = LinkSigner(self.secrets["links"], settings.address)
-        self.mailroom = Mailroom(self._keep) if not settings.smtp_host else None
+        self.far_side = FarSide(database)
+        self.mailroom = (
+            Mailroom(self._keep, answer=self.far_side.answer, pause=self.far_side.pause)
+            if not settings.smtp_host
+            else None
+        )
         self.caller = Caller(database, self.secrets["calls"], inside=settings.calls_inside)
         self.arrivals = Arrivals(database, self.library.load, self.nudge)
         self._waker = Worker("waker", self._wake)
         self._poster = Worker("poster", self._post)
         self._calling = Worker("caller", self._call)
+        self._reading = Worker("reports", self._read_reports)
 
     def start(self) -> None:
         """Open the mailroom, settle what a crash has left, start the workers."""
@@ -60,7 +73,8 @@ class Post:
             on_bounce=self._bounced,
         )
         self.outbox.recover()
-        for worker in (self._waker, self._poster, self._calling, self.arrivals):
+        self.far_side.read()
+        for worker in (self._waker, self._poster, self._calling, self._reading, self.arrivals):
             worker.start()
 
     def post_now(self, mail: Mail) -> None:
@@ -83,7 +97,7 @@ class Post:
         """Let every worker finish what it has in hand; a mail server that hangs is not waited for."""
         self.arrivals.stop()
         self.outbox.stopping.set()
-        for worker in (self._waker, self._poster, self._calling):
+        for worker in (self._waker, self._poster, self._calling, self._reading):
             worker.stop(patience=5 if worker is not self._waker else 30)
         if self.mailroom is not None:
             self.mailroom.stop()
@@ -101,16 +115,26 @@ class Post:
         while not self._waker.stopping:
             real = real_now()
             with self.database.reading() as session:
+                unsettled = seconds_until_settled(session, real)
+            if unsettled is not None and unsettled <= 0:
+                self._settle_visits(real)
+                continue
+            with self.database.reading() as session:
                 clock, due = read_clock(session), next_due(session, real)
                 wait = seconds_to_wait(session, real)
             if clock.moving_to is None and (due is None or due > clock.now):
-                pause = _seconds_until(due if not clock.practice else None)
-                return pause if wait is None else min(pause, wait)
+                pauses = (_seconds_until(due if not clock.practice else None), wait, unsettled)
+                return min(pause for pause in pauses if pause is not None)
             with self.database.writing() as session:
                 wake_due(session, self.library.load(session))
             self._poster.nudge()
             self._calling.nudge()
         return 0.0
+
+    def _settle_visits(self, real: Instant) -> None:
+        with self.database.writing() as session:
+            settle_visits(session, self.library.load(session), read_clock(session).now, real)
+        self._poster.nudge()
 
     def _post(self) -> float:
         if self.outbox.empty():
@@ -129,6 +153,40 @@ class Post:
 
     def _call(self) -> float:
         return _seconds_until(self.caller.empty())
+
+    def take_report(self, raw: bytes) -> Taken:
+        """Take in what a mail server says of a letter."""
+        with self.database.writing() as session:
+            taken = take_report(
+                session, self.library.load(session), self.signer, raw, read_clock(session).now
+            )
+        self._waker.nudge()
+        return taken
+
+    def _read_reports(self) -> float:
+        """Take in what the mailroom sends back, and what lies in the folder of reports."""
+        for raw in self.far_side.reports():
+            self.take_report(raw)
+        folder = self.settings.reports_folder
+        if folder is not None and folder.is_dir():
+            for path in waiting_in(folder):
+                self._read_file(folder, path)
+        pause = self.far_side.seconds_until_next()
+        return LONGEST_SLEEP_SECONDS if pause is None else pause
+
+    def _read_file(self, folder: Path, path: Path) -> None:
+        """One message that can't be taken in is put aside, and the next is read."""
+        try:
+            became: str = self.take_report(path.read_bytes()).became
+        except (OSError, Busy):
+            return  # tried again with the next look
+        except Exception:
+            log.exception("a report can't be read", file=path.name)
+            became = "failed"
+        try:
+            put_aside(folder, path, became)
+        except OSError:
+            log.exception("a report can't be put aside", file=path.name)
 
     def _bounced(self, session: Session, student: str, at: Instant) -> None:
         event = Bounced.model_validate({"type": "bounced", "student": student, "at": at, "hard": True})
@@ -152,6 +210,9 @@ class Post:
                     subject=clean_line(str(mail["Subject"] or "")),
                     raw=raw,
                 )
+        self.far_side.took(raw, recipients)
+        if self.far_side.seconds_until_next() is not None:
+            self._reading.nudge()
 
 
 def _seconds_until(moment: Instant | None) -> float:

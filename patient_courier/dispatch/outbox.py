@@ -11,7 +11,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import structlog
@@ -20,18 +20,21 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.school.courses import Tracking
 from patient_courier.dispatch.clock import read_clock, real_now
+from patient_courier.post.calendar_file import calendar_files
 from patient_courier.post.carriers import NotTaken, SmtpCarrier, Unsure
 from patient_courier.post.headers import Unfit
 from patient_courier.post.links import LinkSigner
-from patient_courier.post.message import Mail, message, message_id, render
-from patient_courier.post.prepared import Prepared, Rendered, prepare
+from patient_courier.post.look import look_of
+from patient_courier.post.message import Mail, Sender, message, message_id, sender_of
+from patient_courier.post.prepared import Prepared, prepare
 from patient_courier.store import outbox as stored
+from patient_courier.store import proofs
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import letter_version
 from patient_courier.store.mail import has_message
 from patient_courier.store.outbox import Claimed
-from patient_courier.store.tables import DeliveryRow, StudentRow
 
 log = structlog.get_logger()
 LOT = 100
@@ -41,16 +44,6 @@ GIVE_UP_SECONDS = 4 * 86_400
 FIRST_PAUSE_SECONDS, LONGEST_PAUSE_SECONDS = 5.0, 300.0
 # When a server that says nothing is worth a word to the owner.
 SILENT_SECONDS = 10.0
-
-
-def render_delivery(
-    session: Session, definitions: Definitions, row: DeliveryRow, signer: LinkSigner
-) -> Rendered:
-    """The letter of a delivery as the student sees it, now and ever: its version, its values."""
-    letter = letter_version(session, row.letter, row.letter_version)
-    student = session.get_one(StudentRow, row.student_id)
-    zone = student.timezone or definitions.school.timezone
-    return render(letter, definitions.school, row.values, zone, signer.links(row.id))
 
 
 def start_of_computer() -> str | None:
@@ -95,10 +88,12 @@ class Outbox:
         self._load = definitions
         self._carrier = carrier
         self._signer = signer
+        self._nowhere = signer.nowhere()
         self._asks_mailroom = asks_mailroom
         self._on_bounce = on_bounce
-        self._prepared: dict[tuple[str, int], Prepared] = {}
+        self._prepared: dict[tuple[str, int, str | None, str | None], tuple[Prepared, Sender]] = {}
         self._definitions: Definitions | None = None
+        self._shown: frozenset[str] = frozenset()  # letters of which copies are shown
         self._trouble: Trouble | None = None
         self._pause = FIRST_PAUSE_SECONDS
         self._not_before = 0.0
@@ -167,6 +162,7 @@ class Outbox:
                 return []
         with self._database.writing() as session:
             lot = stored.claim(session, real_now(), start_of_computer(), LOT)
+            self._shown = proofs.asked_for(session)
             definitions = self._load(session)
             if definitions is not self._definitions:  # letters' frames hold the school's name and address
                 self._definitions, self._prepared = definitions, {}
@@ -189,6 +185,8 @@ class Outbox:
                 what = self._hand_over(one, mail)
                 posted += what.status == "sent"
                 ahead = self._begin(ahead, drawn, waiting, (one, what))
+                if what.status == "sent" and one.letter in self._shown and one.recipients is None:
+                    self._show_copy(one)
         finally:
             if waiting:
                 with self._database.noting() as connection:
@@ -238,8 +236,16 @@ class Outbox:
 
     @staticmethod
     def _settle(connection: Connection, one: Claimed, what: Became) -> None:
-        posted = read_clock(connection).now if what.status == "sent" else None
-        stored.settle(connection, one.id, what.status, what.reason, posted=posted, retry=what.retry)
+        sent = what.status == "sent"
+        stored.settle(
+            connection,
+            one.id,
+            what.status,
+            what.reason,
+            posted=read_clock(connection).now if sent else None,
+            handed=real_now() if sent else None,
+            retry=what.retry,
+        )
 
     def _hand_over(self, one: Claimed, mail: Mail) -> Became:
         """Whatever happens, the delivery ends in a state."""
@@ -263,19 +269,55 @@ class Outbox:
     def _mail(self, one: Claimed) -> Mail:
         definitions = self._definitions
         assert definitions is not None
-        version = (one.letter, one.letter_version)
-        if version not in self._prepared:
-            with self._database.reading() as session:
-                self._prepared[version] = prepare(letter_version(session, *version), definitions.school)
+        prepared, sender = self._made_ready(definitions, one)
         school = definitions.school
-        links = self._signer.links(one.id)
-        rendered = self._prepared[version].fill(one.values, one.timezone or school.timezone, links)
+        noted = school.tracking if one.tracked and one.recipients is None else Tracking(links=False)
+        links = self._signer.links(one.id, clicks=noted.links, openings=noted.openings)
+        rendered = prepared.fill(one.values, one.timezone or school.timezone, links)
         to = [(one.name, one.email)]
         if one.recipients is not None:
             owner = (school.sender.name, school.sender.email)
             to = [owner if found == "owner" else ("", found) for found in one.recipients]
         id = message_id(one.id, school.sender.email)
-        return message(rendered, school, links, message_id=id, to=to, date=one.at)
+        envelope = self._signer.token("stop", one.id) if one.recipients is None else ""
+        zone, domain = one.timezone or school.timezone, sender.email.rpartition("@")[2]
+        files = calendar_files(prepared, one.values, zone, school.timezone, domain, one.at)
+        return message(
+            rendered, sender, links, message_id=id, to=to, date=one.at, calendar=files, envelope=envelope
+        )
+
+    def _show_copy(self, one: Claimed) -> None:
+        """Show a delivery that has gone out to those who asked for copies; nothing of that concerns the student's letter."""
+        with self._database.noting() as connection:
+            readers = proofs.take(connection, one.letter)
+        definitions = self._definitions
+        assert definitions is not None
+        prepared, sender = self._made_ready(definitions, one)
+        rendered = prepared.fill(one.values, one.timezone or definitions.school.timezone, self._nowhere)
+        copy = replace(rendered, subject=f"Copy: {rendered.subject}")
+        id = message_id(one.id, sender.email).replace("delivery-", "copy-")
+        said = "A copy of a letter that a student has just been sent. Its links do nothing."
+        for number, reader in enumerate(readers):
+            to = [("", reader)]
+            mail = message(
+                copy, sender, self._nowhere, message_id=f"{number}-{id}", to=to, date=one.at, comments=said
+            )
+            try:
+                self._carrier.post(mail)
+            except (NotTaken, Unsure, Unfit) as error:
+                log.warning("a copy was not taken", delivery=one.id, reason=str(error))
+
+    def _made_ready(self, definitions: Definitions, one: Claimed) -> tuple[Prepared, Sender]:
+        """The letter in its frame and its sender, made once for all that share them."""
+        key = (one.letter, one.letter_version, one.course, one.sequence)
+        if key not in self._prepared:
+            with self._database.reading() as session:
+                letter = letter_version(session, one.letter, one.letter_version)
+            self._prepared[key] = (
+                prepare(letter, look_of(definitions, letter, one.course)),
+                sender_of(definitions, letter, one.course, one.sequence),
+            )
+        return self._prepared[key]
 
     def _not_taken(self, one: Claimed, error: NotTaken) -> Became:
         log.warning("letter not taken", delivery=one.id, reason=str(error), about=error.about)

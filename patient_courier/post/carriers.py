@@ -127,6 +127,9 @@ class SmtpCarrier:
                 )
             options = " SMTPUTF8"
             connection.command_encoding = "utf-8"
+        if mail.envelope and connection.has_extn("dsn"):
+            # What comes back of it then says which letter it was, with its header (RFC 3461 sections 4.3 and 4.4).
+            options += f" RET=HDRS ENVID={_xtext(mail.envelope)}"
         commands = [f"MAIL FROM:<{mail.sender}>{options}", *(f"RCPT TO:<{to}>" for to in mail.recipients)]
         pipelining = connection.has_extn("pipelining")
         if pipelining:  # RFC 2920: said in one breath, answered one by one
@@ -216,6 +219,11 @@ class SmtpCarrier:
 
     def _unusable(self, why: str) -> str:
         return f"The mail server {self._settings.host}:{self._settings.port} can't be used: {why}"
+
+
+def _xtext(value: str) -> str:
+    """RFC 3461 section 4: what could end the parameter is written as + and its number."""
+    return "".join(c if "!" <= c <= "~" and c not in "+=" else f"+{ord(c):02X}" for c in value)
 
 
 def _about(at: str, code: int, text: str) -> About:

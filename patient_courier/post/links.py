@@ -1,44 +1,97 @@
-"""Signed links in letters: stop, preferences, view online. A link works without signing in."""
+"""Signed links in letters: stop, preferences, view online, answers, the ways to where its links lead.
+
+A link works without signing in. It is for one delivery and one purpose: what is signed for one can't be used for another.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from urllib.parse import quote
 
-from itsdangerous import BadSignature, URLSafeSerializer
+from itsdangerous import BadData, BadSignature, URLSafeSerializer, URLSafeTimedSerializer
+
+PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event")
+# For how long a new address can be confirmed.
+MOVE_SECONDS = 3 * 86_400
 
 
 @dataclass(frozen=True, slots=True)
 class Links:
-    """The links of one delivery."""
+    """The links of one delivery; ``go`` leads on to where a link leads, ``seen`` is a picture. None: not noted."""
 
     stop: str
     preferences: str
     view_online: str
     answer: str
+    go: str | None = None
+    seen: str | None = None
+    event: str | None = None
+
+    def to_event(self, number: int) -> str:
+        """The calendar file of one of the letter's dates."""
+        return f"{self.event}/{number}.ics" if self.event else "#"
 
     def to_answer(self, key: str) -> str:
         """The address that gives one answer to the letter's question."""
         return f"{self.answer}/{quote(key, safe='')}"
+
+    def to_target(self, number: int) -> str:
+        """The way to where one of the letter's links leads."""
+        return f"{self.go}/{number}"
 
 
 class LinkSigner:
     """Makes and reads the tokens in links. A token names a delivery and can't be made without the secret."""
 
     def __init__(self, secret: str, site: str) -> None:
-        self._serializer = URLSafeSerializer(secret, salt="letter-links")
+        self._old = URLSafeSerializer(secret, salt="letter-links")
+        self._serializers = {place: URLSafeSerializer(secret, salt=f"letter-{place}") for place in PLACES}
+        self._moves = URLSafeTimedSerializer(secret, salt="letter-moved")
         self._site = site.rstrip("/")
 
-    def links(self, delivery: int) -> Links:
-        token = self._serializer.dumps(delivery)
+    def links(self, delivery: int, *, clicks: bool = False, openings: bool = False) -> Links:
+        """The links of a delivery; clicks and openings go by way of the school only where they are noted."""
         return Links(
-            *(f"{self._site}/post/{place}/{token}" for place in ("stop", "preferences", "view", "answer"))
+            *(self.address(place, delivery) for place in PLACES[:4]),
+            go=self.address("go", delivery) if clicks else None,
+            seen=f"{self.address('seen', delivery)}.gif" if openings else None,
+            event=self.address("event", delivery),
         )
 
-    def delivery(self, token: str) -> int | None:
-        """The delivery a token names, or None when the token is not ours."""
+    def nowhere(self) -> Links:
+        """Links of a letter that nobody's wishes hang on, a test or a copy: they lead to a page that says so."""
+        return Links(
+            *(f"{self._site}/post/test/{place}" for place in ("stop", "choose", "view", "answer")),
+            event=f"{self._site}/post/test/date",
+        )
+
+    def address(self, place: str, delivery: int) -> str:
+        return f"{self._site}/post/{place}/{self.token(place, delivery)}"
+
+    def token(self, place: str, delivery: int) -> str:
+        return self._serializers[place].dumps(delivery)
+
+    def move_address(self, student: int, before: str, after: str) -> str:
+        """The link that confirms a student's new address; it holds both, and works for three days."""
+        return f"{self._site}/post/moved/{self._moves.dumps([student, before, after])}"
+
+    def move(self, token: str) -> tuple[int, str, str] | None:
+        """The student, the address before and the new one that such a link names; None when it is not ours or too old."""
         try:
-            found = self._serializer.loads(token)
-        except BadSignature:
+            student, before, after = self._moves.loads(token, max_age=MOVE_SECONDS)
+        except (BadData, ValueError, TypeError):
             return None
-        return found if isinstance(found, int) else None
+        return student, before, after
+
+    def delivery(self, place: str, token: str) -> int | None:
+        """The delivery a token names, or None when the token is not ours or for another purpose.
+
+        Links of letters that went out before each purpose had its own signature still work where they led.
+        """
+        for serializer in (self._serializers[place], *([self._old] if place in PLACES[:4] else [])):
+            try:
+                found = serializer.loads(token)
+            except BadSignature:
+                continue
+            return found if isinstance(found, int) else None
+        return None

@@ -13,10 +13,12 @@ from patient_courier.core.definitions import Definitions, Plan, ReadyLetter, rea
 from patient_courier.core.reading import as_data
 from patient_courier.core.school.courses import Course, Offer, School
 from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.looks import Layout
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.store.progress import count_anew
 from patient_courier.store.tables import (
     CourseRow,
+    LayoutRow,
     LetterRow,
     LetterVersionRow,
     OfferRow,
@@ -65,7 +67,32 @@ def load_definitions(session: Session, site: str) -> Definitions:
         _older(session),
         site,
         session.scalars(select(TagRow.tag).distinct()),
+        layouts(session),
     )
+
+
+def layouts(session: Session) -> list[Layout]:
+    """The frames round letters, in the order in which they were made."""
+    return [
+        Layout.model_validate(body)
+        for body in session.scalars(select(LayoutRow.body).order_by(LayoutRow.position))
+    ]
+
+
+def save_layout(session: Session, layout: Layout) -> None:
+    """Save a frame, or add a new one."""
+    row = session.get(LayoutRow, layout.key)
+    if row is None:
+        position = _next_position(session, LayoutRow)
+        session.add(LayoutRow(key=layout.key, position=position, body=as_data(layout)))
+    else:
+        row.body = as_data(layout)
+    touch(session)
+
+
+def remove_layout(session: Session, key: str) -> None:
+    session.execute(delete(LayoutRow).where(LayoutRow.key == key))
+    touch(session)
 
 
 def letters(session: Session) -> list[ReadyLetter]:
@@ -165,5 +192,5 @@ def replace_courses(session: Session, courses: list[Course], offers: list[Offer]
     touch(session)
 
 
-def _next_position(session: Session, table: type[LetterRow] | type[SequenceRow]) -> int:
+def _next_position(session: Session, table: type[LetterRow] | type[SequenceRow] | type[LayoutRow]) -> int:
     return (session.scalar(select(func.max(table.position))) or 0) + 1

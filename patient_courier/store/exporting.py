@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from base64 import b64encode
 from collections import defaultdict
 from collections.abc import Iterator
 
@@ -12,10 +13,10 @@ from sqlalchemy.orm import Session
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import Event
-from patient_courier.core.school.file import SchoolFile, Student
+from patient_courier.core.school.file import Picture, SchoolFile, Student
 from patient_courier.store import broadcasts
 from patient_courier.store.broadcasts import Kept
-from patient_courier.store.tables import DeliveryRow, EventRow, StudentRow, TagRow
+from patient_courier.store.tables import DeliveryRow, EventRow, PictureRow, StudentRow, TagRow
 
 _EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 # What an event carries beside its own fields: the objects around it.
@@ -41,7 +42,14 @@ def export_school(session: Session, definitions: Definitions) -> SchoolFile:
         broadcasts=[_broadcast(session, kept) for kept in broadcasts.every(session)],
         students=_students(session),
         events=events,
+        layouts=list(definitions.layouts.values()),
+        pictures=_pictures(session),
     )
+
+
+def _pictures(session: Session) -> list[Picture]:
+    rows = session.execute(select(PictureRow.key, PictureRow.name, PictureRow.body).order_by(PictureRow.key))
+    return [Picture(key=key, name=name, data=b64encode(body).decode()) for key, name, body in rows]
 
 
 def _broadcast(session: Session, kept: Kept) -> Broadcast:

@@ -93,6 +93,12 @@ def people(
     return [Standing(person_of(row), *rest) for row, *rest in session.execute(query)]
 
 
+def ids(session: Session, sequence: str) -> list[int]:
+    """The row ids of the students inside a sequence."""
+    query = select(RunRow.student_id).where(RunRow.sequence == sequence, RunRow.outcome.is_(None))
+    return list(session.scalars(query.distinct()))
+
+
 def everyone(session: Session) -> Sequence[int]:
     """The row ids of all students who are inside anything."""
     return session.scalars(select(RunRow.student_id).where(RunRow.outcome.is_(None)).distinct()).all()

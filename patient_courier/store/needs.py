@@ -96,7 +96,7 @@ def _queue(session: Session, definitions: Definitions, row: DeliveryRow) -> str 
         run = next(run for run in state.runs if run.number == row.run)
         subject, event_at, course = run.subject, run.event_at, course_of(run)
     letter = definitions.letters[row.letter]
-    values = field_values(letter, Source(definitions, state, subject, event_at))
+    values = field_values(letter, Source(definitions, state, subject, event_at), row.at)
     against = None if row.recipients else refusal(letter, state, course, row.at)
     stopped = against or blank_field(letter, values, state.zone)
     if stopped:

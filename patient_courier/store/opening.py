@@ -14,7 +14,13 @@ from patient_courier.core.reading import as_data
 from patient_courier.core.school.file import SchoolFile, Student
 from patient_courier.store import broadcasts, consents
 from patient_courier.store.consents import AT_FIRST, Source
-from patient_courier.store.definitions import replace_courses, save_letter, save_school, save_sequence
+from patient_courier.store.definitions import (
+    replace_courses,
+    save_layout,
+    save_letter,
+    save_school,
+    save_sequence,
+)
 from patient_courier.store.tables import (
     ClockRow,
     CourseRow,
@@ -73,6 +79,8 @@ def fill_school(session: Session, file: SchoolFile, now: Instant) -> None:
 
 def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
     replace_courses(session, file.courses, file.offers)
+    for layout in file.layouts:
+        save_layout(session, layout)
     for letter in file.letters:
         save_letter(session, letter, now)
     for sequence in file.sequences:

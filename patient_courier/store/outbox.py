@@ -50,6 +50,8 @@ class Claimed:
     name: str
     timezone: str | None
     course: str | None
+    sequence: str | None
+    tracked: bool
 
 
 _WAITING = text(f"deliveries.{WAITING_WORDS}")
@@ -77,6 +79,8 @@ _LOT = (
         _D.c["values"],
         _D.c.tries,
         _D.c.course,
+        _D.c.sequence,
+        _S.c.tracked,
         _S.c.key.label("student"),
         _S.c.email,
         _S.c.first_name,
@@ -102,6 +106,7 @@ _SETTLE = (
         status=bindparam("status"),
         reason=bindparam("reason"),
         posted=bindparam("posted"),
+        handed=bindparam("handed"),
         retry=bindparam("retry"),
         claimed=None,
         begun=False,
@@ -162,6 +167,8 @@ def _claimed(row: Any) -> Claimed:
         name=" ".join(x for x in (row.first_name, row.last_name) if x),
         timezone=row.timezone,
         course=row.course or objects.get("course"),
+        sequence=row.sequence or None,
+        tracked=row.tracked,
     )
 
 
@@ -196,10 +203,18 @@ def settle(
     reason: str | None = None,
     *,
     posted: Instant | None = None,
+    handed: Instant | None = None,
     retry: Instant | None = None,
 ) -> None:
-    """What became of a delivery that was being posted."""
-    values = {"one": id, "status": status, "reason": reason, "posted": posted, "retry": retry}
+    """What became of a delivery that was being posted; ``handed`` is ``posted`` in real time."""
+    values = {
+        "one": id,
+        "status": status,
+        "reason": reason,
+        "posted": posted,
+        "handed": handed,
+        "retry": retry,
+    }
     connection.execute(_SETTLE, values)
 
 

@@ -13,7 +13,15 @@ from whenever import Instant
 from patient_courier.core.checks import Lacking
 from patient_courier.core.happening import Happening
 from patient_courier.core.school.text import clean_line
-from patient_courier.store.tables import ActivityRow, EnrolmentRow, EventRow, HelpStopRow, RunRow, StudentRow
+from patient_courier.store.tables import (
+    ActivityRow,
+    EnrolmentRow,
+    EventRow,
+    HelpStopRow,
+    ReturnRow,
+    RunRow,
+    StudentRow,
+)
 
 PAGE = 50
 # Of what is searched for, so many words are looked at.
@@ -66,6 +74,16 @@ def by_address(session: Session, email: str) -> Person | None:
     """The first student with this address, however it is written."""
     row = session.scalars(select(StudentRow).where(func.lower(StudentRow.email) == email.lower())).first()
     return person_of(row) if row else None
+
+
+def by_id(session: Session, id: int) -> Person | None:
+    row = session.get(StudentRow, id)
+    return person_of(row) if row else None
+
+
+def is_tracked(session: Session, id: int) -> bool:
+    """Whether what this student opens may be noted."""
+    return bool(session.scalar(select(StudentRow.tracked).where(StudentRow.id == id)))
 
 
 def by_ids(session: Session, ids: Iterable[int]) -> dict[int, Person]:
@@ -168,6 +186,7 @@ def lift_bounce(session: Session, id: int) -> None:
     session.execute(
         update(EventRow).where(EventRow.student_id == id, EventRow.type == "bounced").values(reported=False)
     )
+    session.execute(delete(ReturnRow).where(ReturnRow.student_id == id, ReturnRow.kind == "soft"))
 
 
 def reopen_runs(session: Session, ended: Iterable[tuple[int, dict[str, Any]]]) -> None:
@@ -217,6 +236,24 @@ def fields_seen(session: Session) -> set[str]:
     """The names of the school's own fields."""
     found = session.scalars(select(StudentRow.fields).where(StudentRow.fields != {}).limit(SAMPLE))
     return {name for fields in found for name in fields}
+
+
+def unusual(session: Session) -> tuple[str | None, str | None]:
+    """The student with the longest name, and one without a first name (keys)."""
+    length = func.length(func.coalesce(StudentRow.first_name, "")) + func.length(
+        func.coalesce(StudentRow.last_name, "")
+    )
+    longest = session.scalar(select(StudentRow.key).order_by(length.desc(), StudentRow.id).limit(1))
+    without = or_(StudentRow.first_name.is_(None), StudentRow.first_name == "")
+    nameless = session.scalar(select(StudentRow.key).where(without).order_by(StudentRow.id).limit(1))
+    return longest, nameless
+
+
+def one_of(session: Session, ids: Select[int]) -> str | None:
+    """The key of the first of these students."""
+    return session.scalar(
+        select(StudentRow.key).where(StudentRow.id.in_(ids)).order_by(StudentRow.id).limit(1)
+    )
 
 
 def lacking(session: Session) -> Lacking:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, LargeBinary, MetaData, Text, UniqueConstraint, text
+from sqlalchemy import ForeignKey, Index, LargeBinary, MetaData, Text, UniqueConstraint, text, true
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from whenever import Instant
 
@@ -177,6 +177,36 @@ class AudienceRow(Table):
     condition: Mapped[dict[str, Any]]
 
 
+class LayoutRow(Table):
+    """A frame round letters."""
+
+    __tablename__ = "layouts"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class PictureRow(Table):
+    """An uploaded picture, made anew from what was sent; the key is a digest of it with its ending."""
+
+    __tablename__ = "pictures"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    width: Mapped[int]
+    height: Mapped[int]
+    uploaded: Mapped[Instant]
+    body: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class ProofRow(Table):
+    """Who is shown the next real deliveries of a letter, and how many are ``left``."""
+
+    __tablename__ = "proofs"
+    letter: Mapped[str] = mapped_column(primary_key=True)
+    readers: Mapped[list[Any]]
+    left: Mapped[int]
+
+
 # Students and what is known about them.
 
 
@@ -198,6 +228,9 @@ class StudentRow(Table):
     clock_due: Mapped[Instant | None]
     begun_at: Mapped[Instant | None]
     begun: Mapped[int] = mapped_column(default=0)
+    tracked: Mapped[bool] = mapped_column(
+        default=True, server_default=true()
+    )  # clicks and openings may be noted
     __table_args__ = (
         Index("ix_students_clock_due", "clock_due", sqlite_where=text("clock_due IS NOT NULL")),
         # Addresses are looked for however they are written.
@@ -431,6 +464,7 @@ class DeliveryRow(Table):
     subject: Mapped[str]
     at: Mapped[Instant]
     posted: Mapped[Instant | None]
+    handed: Mapped[Instant | None]  # in real time: when the carrier had it
     recipients: Mapped[list[Any] | None]
     holds: Mapped[list[Any]]
     values: Mapped[dict[str, Any]]
@@ -455,6 +489,46 @@ class DeliveryRow(Table):
             sqlite_where=text(WAITING_WORDS),
         ),
     )
+
+
+class VisitRow(Table):
+    """A link of a letter that was followed, or its picture that was loaded (``link`` None).
+
+    ``real`` is real time; ``machine`` says why it is put down to a machine; ``settled``: it has been decided which.
+    """
+
+    __tablename__ = "visits"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    delivery_id: Mapped[int] = mapped_column(ForeignKey("deliveries.id", ondelete="CASCADE"), index=True)
+    at: Mapped[Instant]
+    real: Mapped[Instant]
+    link: Mapped[str | None]
+    machine: Mapped[str | None]
+    settled: Mapped[bool] = mapped_column(default=False)
+    __table_args__ = (Index("ix_visits_unsettled", "real", sqlite_where=text("NOT settled")),)
+
+
+class ReturnRow(Table):
+    """What the mail world has reported of a delivery: ``hard``, ``soft`` or ``complaint``; ``code`` as RFC 3463 has it."""
+
+    __tablename__ = "returns"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    digest: Mapped[str] = mapped_column(unique=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), index=True)
+    delivery_id: Mapped[int] = mapped_column(ForeignKey("deliveries.id", ondelete="CASCADE"), index=True)
+    at: Mapped[Instant]
+    kind: Mapped[str]
+    code: Mapped[str]
+    said: Mapped[str]
+
+
+class TroubleRow(Table):
+    """What the mailroom plays for an address, and how often it still does (-1: always)."""
+
+    __tablename__ = "troubles"
+    recipient: Mapped[str] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    times: Mapped[int]
 
 
 class CallRow(Table):

@@ -32,11 +32,15 @@ from patient_courier.web.places import (
     imports,
     intake,
     kept,
+    layouts,
+    letter_files,
+    letter_past,
+    letter_sight,
     letters,
-    links,
     needs,
     outcomes,
     own_inbox,
+    pictures,
     practice,
     recipients,
     rehearsals,
@@ -52,6 +56,9 @@ from patient_courier.web.places import (
     today,
     versions,
 )
+from patient_courier.web.public import answering, choosing, moving, reading, stopping
+from patient_courier.web.public.found import plain_look
+from patient_courier.web.public.pages import NoLink, no_link
 from patient_courier.web.sign_in import Passwords, TooOften
 
 STATIC = Path(__file__).parent / "static"
@@ -88,6 +95,7 @@ def create_app(post: Post) -> FastAPI:
     app.exception_handler(RequestValidationError)(_invalid)
     app.exception_handler(Busy)(_busy)
     app.exception_handler(TooOften)(_too_often)
+    app.exception_handler(NoLink)(_no_link)
     app.add_middleware(Bounds)
     _include_places(app)
     if STATIC.is_dir():
@@ -118,7 +126,12 @@ def _include_places(app: FastAPI) -> None:
         courses,
         rehearsals,
         replays,
+        letter_sight,
+        letter_files,
+        letter_past,
         letters,
+        layouts,
+        pictures,
         recipients,
         outcomes,
         own_inbox,
@@ -136,9 +149,11 @@ def _include_places(app: FastAPI) -> None:
         needs,
         practice,
         school,
-        links,
     ):
-        app.include_router(place.router, responses=SIGNED_IN if place not in (intake, links) else {})
+        app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
+    for page in (stopping, choosing, moving, answering, reading):
+        app.include_router(page.router)
+    app.include_router(pictures.public)
 
 
 class Headers:
@@ -152,7 +167,7 @@ class Headers:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
                 headers["X-Content-Type-Options"] = "nosniff"
-                headers["Referrer-Policy"] = "same-origin"
+                headers.setdefault("Referrer-Policy", "same-origin")
                 headers.setdefault("Content-Security-Policy", _POLICY)
                 if scope["path"].startswith("/api"):
                     headers["Cache-Control"] = "no-store"
@@ -174,6 +189,14 @@ async def _busy(request: Request, error: Exception) -> Response:
     return JSONResponse(
         {"detail": f"{error} Try again in a moment."}, status_code=503, headers={"Retry-After": "2"}
     )
+
+
+def _no_link(request: Request, error: Exception) -> Response:
+    """A link of a letter that can't be used, in the school's look."""
+    assert isinstance(error, NoLink)
+    post: Post = request.app.state.post
+    with post.database.reading() as session:
+        return no_link(error, plain_look(post, session))
 
 
 async def _too_often(request: Request, error: Exception) -> Response:

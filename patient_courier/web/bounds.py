@@ -17,6 +17,8 @@ MOST_INTAKE_BYTES = 4_000_000
 # A whole school as a file; read by its route, after it has been seen who sends it.
 MOST_FILE_BYTES = 200_000_000
 FILE_PATHS = ("/api/school/file", "/api/imports/read")
+# Pictures, and letters with their attachments.
+MOST_AT = {"/api/pictures": 12_500_000, "/api/letters/read": 4_000_000}
 # All that are being read at the same moment, together.
 MOST_BYTES_AT_ONCE = 64_000_000
 BODY_SECONDS = 60.0
@@ -61,7 +63,8 @@ class Bounds:
 
     async def _read(self, scope: Scope, receive: Receive, held: list[int]) -> bytes:
         headers = dict(scope["headers"])
-        most = MOST_INTAKE_BYTES if scope["path"].startswith("/intake/") else MOST_BYTES
+        path = scope["path"]
+        most = MOST_INTAKE_BYTES if path.startswith("/intake/") else MOST_AT.get(path, MOST_BYTES)
         length = headers.get(b"content-length", b"")
         if length.isdigit() and int(length) > most:
             raise _Refused(413, "Send less at once.")

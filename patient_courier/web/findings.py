@@ -13,7 +13,7 @@ class MendOut(BaseModel):
     """A change that puts a finding right: a JSON Patch (RFC 6902) on a sequence or a letter."""
 
     label: str
-    target: Literal["sequence", "letter"]
+    target: Literal["sequence", "letter", "layout"]
     key: str
     patch: list[dict[str, Any]]
 

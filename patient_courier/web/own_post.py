@@ -16,7 +16,6 @@ from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.post.carriers import NotTaken, Unsure
 from patient_courier.post.headers import Unfit
-from patient_courier.post.links import Links
 from patient_courier.post.message import message, message_id
 from patient_courier.store.mail import find_by_message_id
 from patient_courier.store.people import Person
@@ -60,30 +59,29 @@ def post_test(
 
     409 with a sentence when it can't go out.
     """
-    places = (f"{post.settings.address}/post/test/{place}" for place in ("stop", "choose", "view", "answer"))
-    links = Links(*places)
+    links = post.signer.nowhere()
     with post.database.reading() as session:
         now = read_clock(session).now
         try:
-            rendered, blank = rendered_about(session, definitions, letter, person.id, subject, links)
+            seen = rendered_about(session, definitions, letter, person.id, subject, links)
         except ValueError as error:
             raise HTTPException(422, f"This letter can't be drawn: {error}") from error
-    if blank:
-        raise HTTPException(409, f"{blank} Give it a fallback, or see it as another student.")
-    school = definitions.school
-    test = replace(rendered, subject=f"{mark}: {rendered.subject}")
-    id = message_id(0, school.sender.email).replace("delivery-0", f"test-{secrets.token_hex(8)}")
+    if seen.blank:
+        raise HTTPException(409, f"{seen.blank} Give it a fallback, or see it as another student.")
+    test = replace(seen.rendered, subject=f"{mark}: {seen.rendered.subject}")
+    id = message_id(0, seen.sender.email).replace("delivery-0", f"test-{secrets.token_hex(8)}")
     to = list(dict.fromkeys([user.email, *body.readers]))
     try:
         post.post_now(
             message(
                 test,
-                school,
+                seen.sender,
                 links,
                 message_id=id,
                 to=[(user.name if address == user.email else "", address) for address in to],
                 date=now,
                 comments=f"A test, as {person.name} would get it.",
+                calendar=seen.files,
             )
         )
     except (NotTaken, Unsure, Unfit) as error:

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
+
 from sqlalchemy.orm import Session
 
+from patient_courier.core.cards import hidden_places
 from patient_courier.core.definitions import Definitions, ready
 from patient_courier.core.example import example_subject
 from patient_courier.core.fields import Source
 from patient_courier.core.guards import blank_field, field_values
 from patient_courier.core.happening import Subject
 from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.looks import Layout
 from patient_courier.core.state import StudentState
 from patient_courier.core.words import reason
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.post.calendar_file import calendar_files
 from patient_courier.post.links import Links
-from patient_courier.post.message import render
-from patient_courier.post.prepared import Rendered
+from patient_courier.post.look import Look, look_of
+from patient_courier.post.message import Sender, render, sender_of
+from patient_courier.post.prepared import Rendered, prepare
 from patient_courier.store.states import load_states
 
 # Links that lead nowhere: what is only looked at must not act.
@@ -24,13 +30,40 @@ PREVIEW_LINKS = Links(
 )
 
 
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A letter as one student sees it, what is blank in it, whom it is from, the places of blocks they don't see, its calendar files."""
+
+    rendered: Rendered
+    blank: str | None
+    sender: Sender
+    hidden: list[str]
+    files: list[bytes]
+
+
 def rendered_for(
     session: Session, definitions: Definitions, letter: Letter, student: int, course: str | None
-) -> tuple[Rendered, str | None]:
-    """A letter filled for a student (by row id) as things stand, and what is blank in it."""
+) -> Seen:
+    """A letter filled for a student (by row id) as things stand."""
     state = load_states(session, [student], definitions)[student]
     subject = example_subject(definitions, letter.key, list(state.facts.enrolments), course)
-    return _rendered(session, definitions, letter, state, subject, PREVIEW_LINKS)
+    return _seen(session, definitions, letter, state, subject, PREVIEW_LINKS)
+
+
+def seen_in(
+    session: Session, definitions: Definitions, letter: Letter, student: int, layout: Layout
+) -> Rendered:
+    """A letter filled for a student in a layout that need not be saved."""
+    state = load_states(session, [student], definitions)[student]
+    subject = example_subject(definitions, letter.key, list(state.facts.enrolments), None)
+    look = replace(_look(definitions, letter, subject), layout=layout)
+    now = read_clock(session).now
+    values = field_values(ready(letter), Source(definitions, state, subject, now), now)
+    return render(letter, look, values, state.zone, PREVIEW_LINKS)
+
+
+def _look(definitions: Definitions, letter: Letter, subject: Subject | None) -> Look:
+    return look_of(definitions, letter, subject.get("course") if subject else None)
 
 
 def rendered_about(
@@ -40,22 +73,31 @@ def rendered_about(
     student: int,
     subject: Subject | None,
     links: Links,
-) -> tuple[Rendered, str | None]:
+) -> Seen:
     """The same, about this and nothing else, with these links."""
     state = load_states(session, [student], definitions)[student]
-    return _rendered(session, definitions, letter, state, subject, links)
+    return _seen(session, definitions, letter, state, subject, links)
 
 
-def _rendered(
+def _seen(
     session: Session,
     definitions: Definitions,
     letter: Letter,
     state: StudentState,
     subject: Subject | None,
     links: Links,
-) -> tuple[Rendered, str | None]:
+) -> Seen:
     prepared = ready(letter)
-    values = field_values(prepared, Source(definitions, state, subject, read_clock(session).now))
+    now = read_clock(session).now
+    values = field_values(prepared, Source(definitions, state, subject, now), now)
     blank = blank_field(prepared, values, state.zone)
-    rendered = render(letter, definitions.school, values, state.zone, links)
-    return rendered, reason(blank.reason) if blank else None
+    framed = prepare(letter, _look(definitions, letter, subject))
+    sender = sender_of(definitions, letter, subject.get("course") if subject else None, None)
+    domain = sender.email.rpartition("@")[2]
+    return Seen(
+        framed.fill(values, state.zone, links),
+        reason(blank.reason) if blank else None,
+        sender,
+        [place.removesuffix("/") for place in hidden_places(values)],
+        calendar_files(framed, values, state.zone, definitions.school.timezone, domain, now),
+    )

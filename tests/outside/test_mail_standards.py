@@ -22,8 +22,9 @@ from patient_courier.core.school.courses import School
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.text import clean_line
 from patient_courier.post.links import LinkSigner
+from patient_courier.post.look import Look
 from patient_courier.post.mailroom import Mailroom
-from patient_courier.post.message import message, render
+from patient_courier.post.message import Sender, message, render
 
 SCHOOL = School.model_validate(
     {
@@ -48,15 +49,17 @@ LETTER = Letter.model_validate(
         ],
     }
 )
+LOOK = Look(SCHOOL.name, SCHOOL.postal_address)
+SENDER = Sender(SCHOOL.sender.name, SCHOOL.sender.email, SCHOOL.reply_to)
 DATE = Instant.from_utc(2026, 3, 3, 10)
 LINKS = LinkSigner("secret", "https://post.mallowlane.example").links(7)
 names = st.text(st.characters(exclude_categories=["Cs"]), max_size=60)
 
 
 def made(name: str, url: str = "https://learn.mallowlane.example/a?b=1&c=2"):
-    rendered = render(LETTER, SCHOOL, {"student.first_name": name, "course.url": url}, "Europe/Lisbon", LINKS)
+    rendered = render(LETTER, LOOK, {"student.first_name": name, "course.url": url}, "Europe/Lisbon", LINKS)
     return message(
-        rendered, SCHOOL, LINKS, message_id="d7@mallowlane.example", to=[(name, "ana@example.org")], date=DATE
+        rendered, SENDER, LINKS, message_id="d7@mallowlane.example", to=[(name, "ana@example.org")], date=DATE
     )
 
 
@@ -131,9 +134,11 @@ def test_the_headers_for_stopping_are_those_of_rfc_2369_and_rfc_8058():
     # Section 3.1 again: hard to forge. Another delivery's number in the token is not taken.
     signer = LinkSigner("secret", "https://post.mallowlane.example")
     token = field.strip("<>").rpartition("/")[2]
-    assert signer.delivery(token) == 7
-    assert signer.delivery(token[:-1] + ("A" if token[-1] != "A" else "B")) is None
-    assert LinkSigner("other", "https://post.mallowlane.example").delivery(token) is None
+    assert signer.delivery("stop", token) == 7
+    assert signer.delivery("stop", token[:-1] + ("A" if token[-1] != "A" else "B")) is None
+    # Nor for another purpose.
+    assert signer.delivery("go", token) is None
+    assert LinkSigner("other", "https://post.mallowlane.example").delivery("stop", token) is None
 
 
 @pytest.mark.parametrize("url", ["javascript:alert(1)", "data:text/html,x", "//evil.example", ""])

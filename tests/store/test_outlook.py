@@ -11,7 +11,7 @@ from patient_courier.dispatch import outlook
 from patient_courier.store.broadcasts import in_status
 from patient_courier.store.counts import step_figures
 from patient_courier.store.erasing import erase
-from patient_courier.store.outcomes import numbers
+from patient_courier.store.outcomes import of_everyone
 from patient_courier.store.tables import DeliveryRow, StudentRow
 from tests.live import LiveSchool
 from tests.outside.second.schools import Maker
@@ -77,13 +77,13 @@ def test_erasing_somebody_changes_no_figure_of_what_they_were_sent(tmp_path):
         session.execute(update(DeliveryRow).where(DeliveryRow.status == "queued").values(status="sent"))
         keys = {row.broadcast for row in session.scalars(select(DeliveryRow)) if row.broadcast}
         sequences = set(session.scalars(select(DeliveryRow.sequence))) - {""}
-        before = {key: numbers(session, key) for key in keys}
+        before = {key: of_everyone(session, key) for key in keys}
         steps = {key: went(session, key) for key in sequences}
         for id in session.scalars(select(StudentRow.id)).all():
             erase(session, id)
         assert session.scalars(select(DeliveryRow)).all() == []
         session.flush()
-        after = {key: numbers(session, key) for key in keys}
+        after = {key: of_everyone(session, key) for key in keys}
         assert any(sent for found in steps.values() for sent, _, _ in found.values())
         assert {key: went(session, key) for key in sequences} == steps
     settled = ("posted", "delivered", "opened", "clicked", "answered", "stopped", "bounced", "not_posted")

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
+import shutil
 import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
+from argon2 import PasswordHasher
 from fastapi.testclient import TestClient
 
 from patient_courier.core.school.values import parse_moment
@@ -20,7 +23,7 @@ from patient_courier.store.database import Database
 from patient_courier.store.opening import open_school
 from patient_courier.store.tables import UserRow
 from patient_courier.web.app import create_app
-from patient_courier.web.sign_in import CSRF_HEADER, hash_password
+from patient_courier.web.sign_in import CSRF_HEADER
 from tests.schools import letter, read, school, send, sequence, wait
 
 NOW = "2026-03-02T09:00:00Z"
@@ -70,8 +73,9 @@ class App:
         return self.client.get(f"/api/practice/inbox/{student}").json()
 
 
-@pytest.fixture
-def app(tmp_path) -> Iterator[App]:
+@pytest.fixture(scope="session")
+def school_file(tmp_path_factory) -> Path:
+    """The school in a database that is made once; its owner's password costs nearly nothing to check."""
     steps = [send("access"), wait("w", "P1D", at="10:00"), send("year")]
     people = [
         {
@@ -89,15 +93,22 @@ def app(tmp_path) -> Iterator[App]:
     file = read(
         school([sequence("welcome", steps)], [], *letters, letter("year", blocks=PAGE), students=people)
     )
-    database = Database(tmp_path / "school.db")
+    path = tmp_path_factory.mktemp("school") / "school.db"
+    database = Database(path)
     database.migrate()
+    quick = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
     with database.writing() as session:
         open_school(session, file, parse_moment(NOW), practice=True)
         session.add(
-            UserRow(
-                email="ines@mallowlane.example", name="Ines", role="owner", password=hash_password(PASSWORD)
-            )
+            UserRow(email="ines@mallowlane.example", name="Ines", role="owner", password=quick.hash(PASSWORD))
         )
+    database.close()
+    return path
+
+
+@pytest.fixture
+def app(school_file, tmp_path) -> Iterator[App]:
+    database = Database(Path(shutil.copy(school_file, tmp_path)))
     post = Post(database, Settings(smtp_host=""))
     with TestClient(create_app(post)) as client:
         found = App(client, post)

@@ -12,6 +12,8 @@ export const router = createRouter({
     { path: "/sequences/:id/rehearsal", component: () => import("./rehearsal/RehearsalPlace.vue"), props: true },
     { path: "/letters", component: () => import("./letters/LetterList.vue") },
     { path: "/letters/:id", component: () => import("./letters/LetterEditor.vue"), props: true },
+    { path: "/letters/:id/figures", component: () => import("./letters/LetterFigures.vue"), props: true },
+    { path: "/letters/:id/versions", component: () => import("./letters/LetterVersions.vue"), props: true },
     { path: "/broadcasts", component: () => import("./broadcasts/BroadcastList.vue") },
     { path: "/broadcasts/:id", component: () => import("./broadcasts/BroadcastPage.vue"), props: true },
     { path: "/students", component: () => import("./students/StudentList.vue") },
@@ -23,6 +25,7 @@ export const router = createRouter({
     { path: "/dispatch/:id", component: () => import("./log/DeliveryPage.vue"), props: true },
     { path: "/practice", component: () => import("./practice/PracticeClassroom.vue") },
     { path: "/school", component: () => import("./school/SchoolPlace.vue") },
+    { path: "/school/look", component: () => import("./school/LooksPlace.vue") },
     { path: "/:rest(.*)", component: () => import("./frame/NotFound.vue") },
   ],
 });

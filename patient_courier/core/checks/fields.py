@@ -111,6 +111,15 @@ def field_findings(
                     yield _placed(finding, plan, step, pointer, letter)
 
 
+def field_trouble(
+    definitions: Definitions, plan: Plan, letter: Letter, name: str, lacking: Lacking
+) -> Finding | None:
+    """What there is to say of one field, without a fallback, if this letter had it in this sequence."""
+    text = f"{{{{ {name} }}}}"
+    ways = origins(definitions, plan)
+    return next(_of_field(definitions, plan, ways, letter, "text", text, Field(name), lacking), None)
+
+
 def _placed(finding: Finding, plan: Plan, step: str, pointer: str, letter: Letter) -> Finding:
     return Finding(
         finding.level,

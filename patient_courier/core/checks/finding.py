@@ -13,7 +13,7 @@ class Mend:
     """A change that puts a finding right, as a JSON Patch (RFC 6902) on the sequence or the letter."""
 
     label: str
-    target: Literal["sequence", "letter"]
+    target: Literal["sequence", "letter", "layout"]
     key: str
     patch: tuple[dict[str, Any], ...]
 

@@ -9,7 +9,15 @@ from html.parser import HTMLParser
 from patient_courier.core.checks.finding import Finding, Level, Mend
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.merge import Field, Template, TemplateError
-from patient_courier.core.school.letters import AnswersBlock, ButtonBlock, Letter, PictureBlock, TextBlock
+from patient_courier.core.school.blocks import (
+    ButtonBlock,
+    CourseCardBlock,
+    EventBlock,
+    NoteBlock,
+    PictureBlock,
+    TextBlock,
+)
+from patient_courier.core.school.letters import Letter
 
 _LEFT_OVER = re.compile(
     r"\[\s*(?:…|\.\.\.)\s*\]|\bTODO\b|\bXXX+\b|\binsert\b[^.\n]{0,40}\bhere\b", re.IGNORECASE
@@ -84,6 +92,10 @@ def letter_findings(definitions: Definitions, letter: Letter) -> Iterator[Findin
         if _PASSWORD.search(visible):
             sentence = "There is a password in this letter. Mail is read on the way and kept for years; link to the sign-in page instead."
             yield found("fault", "password", f"/{place}", sentence)
+    for place, block in letter.every_block():
+        if isinstance(block, NoteBlock):
+            sentence = "A note to yourself stands here. It is never posted; take it out when it is done."
+            yield found("fault", "note", f"/{place}", sentence)
     for place, url in links(letter):
         wrong = _wrong_link(url)
         if wrong:
@@ -118,20 +130,21 @@ def visible_texts(letter: Letter) -> Iterator[tuple[str, str]]:
 
 def links(letter: Letter) -> Iterator[tuple[str, str]]:
     """Every address the letter leads to, as (place below the letter, address as written)."""
-    for number, block in enumerate(letter.blocks):
-        place = f"blocks/{number}"
+    for place, block in letter.every_block():
         match block:
             case ButtonBlock():
                 yield f"{place}/url", block.url
             case PictureBlock():
-                yield f"{place}/url", block.url
+                if not block.url.startswith("/pictures/"):
+                    yield f"{place}/url", block.url
                 if block.link is not None:
                     yield f"{place}/link", block.link
+            case EventBlock():
+                if block.url:
+                    yield f"{place}/url", block.url
             case TextBlock():
                 for url in _read(block.html)[1]:
                     yield f"{place}/html", url or ""
-            case AnswersBlock():
-                continue
 
 
 def _wrong_link(url: str) -> str | None:
@@ -149,6 +162,8 @@ def _wrong_link(url: str) -> str | None:
 
 def _sells(letter: Letter) -> bool:
     fields = [field.name for _, text in letter.texts() for field in _fields(text)]
+    if any(isinstance(block, CourseCardBlock) and block.offer for _, block in letter.every_block()):
+        return True
     return "offer.price" in fields or any(_SELLING.search(text) for _, text in visible_texts(letter))
 
 

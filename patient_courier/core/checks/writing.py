@@ -10,8 +10,10 @@ from collections.abc import Iterator
 
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings, links
+from patient_courier.core.checks.looks import layout_findings
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.school.letters import Letter, PictureBlock
+from patient_courier.core.school.blocks import PictureBlock
+from patient_courier.core.school.letters import Letter
 
 # Where one large mail program cuts a letter off, in bytes of HTML.
 CUT_BYTES = 100_000
@@ -50,12 +52,12 @@ def _writing(definitions: Definitions, letter: Letter, html_bytes: int) -> Itera
         )
     if _SAYS_NOTHING.fullmatch(letter.name.strip()):
         yield warn("empty_name", "/name", f"“{letter.name.strip()}” says nothing; call it what it is about.")
-    for number, block in enumerate(letter.blocks):
+    for place, block in letter.every_block():
         if isinstance(block, PictureBlock) and not block.alt.strip():
             sentence = (
                 "This picture has no words. Say what it shows, for those who can't see it (WCAG 2.2, 1.1.1)."
             )
-            yield warn("no_alt", f"/blocks/{number}/alt", sentence)
+            yield warn("no_alt", f"/{place}/alt", sentence)
     for place, url in links(letter):
         if url.strip().lower().startswith("http://"):
             patch = ({"op": "replace", "path": f"/{place}", "value": f"https{url.strip()[4:]}"},)
@@ -76,6 +78,10 @@ def _writing(definitions: Definitions, letter: Letter, html_bytes: int) -> Itera
             "/blocks",
             f"The letter is {kilobytes} kB long; some mail programs cut off what is behind 100.",
         )
+    layout = definitions.layout_of(letter, None)
+    for finding in layout_findings(layout):
+        if finding.code == "contrast":
+            yield warn("contrast", "/layout", f"In the layout “{layout.name}”: {finding.sentence}")
     yield from _alike(definitions, letter)
 
 

@@ -8,6 +8,7 @@ from urllib.parse import urlsplit
 from email_validator import EmailNotValidError, validate_email
 from pydantic import Field, field_validator
 
+from patient_courier.core.school.looks import Signature
 from patient_courier.core.school.text import FilledLine, KeyText, Line, Text, shortened
 from patient_courier.core.school.values import (
     InnerKey,
@@ -78,7 +79,27 @@ class Sender(Model):
     _email = field_validator("email")(check_email)
 
 
+class Tracking(Model):
+    """What is noted of letters: clicks on their links, and that their pictures were loaded (``openings``)."""
+
+    links: bool = True
+    openings: bool = False
+
+
+class Campaign(Model):
+    """What is added to web addresses in letters, so that a site's own statistics know where a visit comes from.
+
+    ``campaign``: the letter's key where it is left out.
+    """
+
+    source: Annotated[FilledLine, Field(max_length=100)]
+    medium: Annotated[Line, Field(max_length=100)] = "email"
+    campaign: Annotated[Line, Field(max_length=100)] | None = None
+
+
 class School(Model):
+    """``layout`` is the key of the frame round letters whose course has none of its own."""
+
     name: Title
     timezone: Zone
     sender: Sender
@@ -87,6 +108,10 @@ class School(Model):
     login_url: Url | None = None
     posting_hours: PostingHours | None = None
     daily_limit: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
+    layout: KeyText | None = None
+    signature: Signature | None = None
+    tracking: Tracking = Tracking()
+    campaign: Campaign | None = None
 
     @field_validator("reply_to")
     @classmethod
@@ -121,6 +146,8 @@ class CertificateRule(Model):
 
 
 class Course(Model):
+    """``layout`` and ``sender_name`` are for letters about it, before the school's."""
+
     key: InnerKey
     title: Title
     summary: Annotated[Text, Field(max_length=20_000)] = ""
@@ -129,11 +156,19 @@ class Course(Model):
     access: SpanField | None = None
     modules: list[Module] = []
     certificate: CertificateRule | None = None
+    picture: Url | None = None
+    layout: KeyText | None = None
+    sender_name: Annotated[Line, Field(max_length=200)] | None = None
 
 
 class Offer(Model):
+    """``url`` is where it can be bought."""
+
     key: ObjectKey
     title: Title
     price: Money | None = None
+    summary: Annotated[Text, Field(max_length=20_000)] = ""
+    url: Url | None = None
+    picture: Url | None = None
     courses: list[KeyText] = []
     tags: list[TagName] = []

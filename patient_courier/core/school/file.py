@@ -10,6 +10,7 @@ from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.courses import Course, Email, Offer, School, check_email
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.looks import Layout
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.school.text import FilledLine, Line, Text
 from patient_courier.core.school.values import Key, Model, Moment, TagName, Zone
@@ -32,6 +33,14 @@ class Student(Model):
     _email = field_validator("email")(check_email)
 
 
+class Picture(Model):
+    """A picture that was uploaded; ``data`` is Base64 (RFC 4648 section 4). Letters name it by the path ``/pictures/{key}``."""
+
+    key: Annotated[str, Field(pattern=r"^[0-9a-f]{32}\.(png|jpg)$")]
+    name: Annotated[Line, Field(max_length=200)] = ""
+    data: Annotated[str, Field(max_length=20_000_000)]
+
+
 class SchoolFile(Model):
     """Everything a school is: who it is, what it teaches and posts, who learns there and what happened."""
 
@@ -46,4 +55,6 @@ class SchoolFile(Model):
     broadcasts: list[Broadcast] = []
     students: list[Student] = []
     events: list[Event] = []
+    layouts: list[Layout] = []
+    pictures: list[Picture] = []
     until: Annotated[Moment | None, Field()] = None

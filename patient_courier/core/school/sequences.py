@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field
 
 from patient_courier.core.school.conditions import Condition
+from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import (
@@ -150,6 +151,8 @@ SequenceStatus = Literal["draft", "running", "paused", "closed"]
 
 
 class Sequence(Model):
+    """``reply_to``: where answers to its letters go, before the school's address."""
+
     key: Key
     name: Line = ""
     status: SequenceStatus = "draft"
@@ -159,6 +162,7 @@ class Sequence(Model):
     leaves: list[Matcher] = []
     posting_hours: Literal["school"] | PostingHours | None = "school"
     holds_broadcasts: bool = False
+    reply_to: Annotated[str, AfterValidator(check_email)] | None = None
     steps: list[Step] = []
 
 

@@ -131,7 +131,7 @@ def write_again(key: str, user: SignedIn, post: ThePost, session: Writing) -> Br
         return BroadcastKey(key=before)
     if kept.status not in ("done", "stopped"):
         raise HTTPException(409, "Wait until it has gone out; then those who have not opened it can be told.")
-    if not outcomes.numbers(session, key)["not_opened"]:
+    if not outcomes.of_everyone(session, key)["not_opened"]:
         raise HTTPException(409, "Everybody who got it has opened it.")
     letter, body = again_to_silent(
         kept.broadcast,

@@ -12,7 +12,6 @@ from patient_courier.core.checks import with_letter
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.drafting.broadcast import new_broadcast, new_letter
 from patient_courier.core.drafting.keys import free_key
-from patient_courier.core.figures import rate
 from patient_courier.core.reading import as_data, validation_faults
 from patient_courier.core.references import Known, broadcast_faults
 from patient_courier.core.school.broadcasts import Broadcast
@@ -32,6 +31,7 @@ from patient_courier.web.context import (
     definitions_in,
     now_in,
 )
+from patient_courier.web.figures import Figure, figures_of
 from patient_courier.web.findings import FindingOut, finding_out
 
 router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
@@ -45,28 +45,6 @@ STATUS_WORDS = {
     "stopped": "Stopped",
     "done": "Posted",
 }
-# What is shown of a broadcast that has gone out, and out of which number it is a share.
-SHARES = {
-    "posted": None,
-    "delivered": "posted",
-    "opened": "delivered",
-    "clicked": "delivered",
-    "answered": "delivered",
-    "stopped": "delivered",
-    "bounced": "posted",
-}
-
-
-class Figure(BaseModel):
-    """How many students something is true of, and between which shares (0 to 1) it lies, of how many."""
-
-    what: str
-    number: int
-    of: int | None
-    share: float | None
-    low: float | None
-    high: float | None
-    small: bool
 
 
 class BroadcastSummary(BaseModel):
@@ -165,7 +143,7 @@ def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[Bro
                 letter=kept.broadcast.letter,
                 subject=ready.letter.subject if ready else "",
                 recipients=kept.recipients,
-                figures=_figures(outcomes.numbers(session, kept.key)) if kept.started else [],
+                figures=figures_of(outcomes.of_everyone(session, kept.key)) if kept.started else [],
             )
         )
     return found
@@ -179,23 +157,6 @@ def _when(kept: Kept, zone: str) -> str:
         return "within a minute"
     clock = f"{words.day(broadcast.at.date())}, {broadcast.at.hour:02d}:{broadcast.at.minute:02d}"
     return clock if broadcast.zone == "school" else f"{clock} where they live"
-
-
-def _figures(numbers: dict[str, int]) -> list[Figure]:
-    return [_figure(what, numbers[what], numbers[of] if of else None) for what, of in SHARES.items()]
-
-
-def _figure(what: str, number: int, of: int | None) -> Figure:
-    found = rate(number, of) if of else None
-    return Figure(
-        what=what,
-        number=number,
-        of=of,
-        share=found.fraction if found else None,
-        low=found.low if found else None,
-        high=found.high if found else None,
-        small=found.small if found else False,
-    )
 
 
 @router.post("", status_code=201)
@@ -252,7 +213,7 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
     zone = definitions.school.timezone
     ready = definitions.letters.get(kept.broadcast.letter)
     tested = kept.tested_at is not None and ready is not None and kept.tested == ready.version
-    counts = outcomes.numbers(session, kept.key) if kept.started else {}
+    counts = outcomes.of_everyone(session, kept.key) if kept.started else {}
     again = next((x.key for x in broadcasts.every(session) if x.again_of == kept.key), None)
     left = (kept.not_before - real_now()).total("seconds") if kept.not_before else None
     return BroadcastOut(
@@ -270,7 +231,7 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
         audience=_copied_out(session, kept),
         written_again=again,
         findings=[finding_out(x) for x in with_letter(definitions, kept.broadcast)],
-        figures=_figures(counts) if counts else [],
+        figures=figures_of(counts) if counts else [],
         counts=counts,
         undecided=outcomes.undecided(session, kept.key) if kept.started else 0,
         reasons=_reasons(session, kept) if kept.started else [],
@@ -295,7 +256,7 @@ def _reasons(session: Session, kept: Kept) -> list[ReasonOut]:
         ReasonOut(
             outcome=names[status], reason=reason or "", sentence=why(reason or "", number), number=number
         )
-        for status, reason, number in outcomes.reasons(session, kept.key, names)
+        for status, reason, number in outcomes.reasons(session, outcomes.of_broadcast(kept.key), names)
     ]
 
 

@@ -13,6 +13,7 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.values import moment_text
 from patient_courier.core.story import broadcast_story, story
 from patient_courier.core.timeline import STATUS_WORDS
+from patient_courier.post.look import look_of
 from patient_courier.post.message import render
 from patient_courier.store import broadcasts, log
 from patient_courier.store.log import Logged
@@ -135,7 +136,13 @@ def get_delivery(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> 
     html, text = "", ""
     try:
         letter = log.letter_of(session, one)
-        rendered = render(letter, definitions.school, one.values, zone, post.signer.links(one.id))
+        rendered = render(
+            letter,
+            look_of(definitions, letter, log.course_of(session, one)),
+            one.values,
+            zone,
+            post.signer.links(one.id),
+        )
         html, text = rendered.html, rendered.text
     except ValueError:
         text = "This letter can't be drawn."

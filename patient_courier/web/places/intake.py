@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from typing import Literal
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import JSONResponse
@@ -58,6 +59,35 @@ async def post_events(request: Request) -> Response:
     reports = read_body(body, message_id) if small else await run_in_threadpool(read_body, body, message_id)
     receipt = await asyncio.wrap_future(post.arrivals.submit(reports))
     return JSONResponse(_receipt(receipt).model_dump(), status_code=422 if receipt.refused else 200)
+
+
+class ReportOut(BaseModel):
+    """What a report led to: the address was ``stopped``, the report ``noted``, the student has ``complained``, it was
+    ``known``, or it names ``no_letter`` of ours."""
+
+    became: Literal["stopped", "noted", "complained", "known", "no_letter", "no_report"]
+
+
+@router.post("/mail", responses={401: {"model": Said}, 422: {"model": Said}})
+async def post_mail(request: Request) -> Response:
+    """Take in one message of the mail world, as it came: a bounce (RFC 3464) or a complaint (RFC 5965).
+
+    Signed like events. 422 when it is no report, or of no letter of ours; nothing happens then.
+    """
+    body = await request.body()
+    post: Post = request.app.state.post
+    try:
+        verify(post.secrets["intake"], body, request.headers)
+    except BadSignature as error:
+        return JSONResponse({"detail": str(error)}, status_code=401)
+    taken = await run_in_threadpool(post.take_report, body)
+    if taken.became in ("no_letter", "no_report"):
+        said = {
+            "no_letter": "This report brings nothing back that proves which letter it is about.",
+            "no_report": "This is no report about a letter.",
+        }[taken.became]
+        return JSONResponse({"detail": said}, status_code=422)
+    return JSONResponse(ReportOut(became=taken.became).model_dump())
 
 
 def _receipt(receipt: Receipt) -> ReceiptOut:

@@ -10,16 +10,17 @@ from pydantic import BaseModel, ValidationError
 
 from patient_courier.core.checks import writing_findings
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.merge import FIELDS
+from patient_courier.core.example import courses_using
+from patient_courier.core.letter_diff import said
 from patient_courier.core.reading import as_data, validation_faults
-from patient_courier.core.references import letter_faults
+from patient_courier.core.references import Known, letter_faults
 from patient_courier.core.school.letters import Letter
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store import broadcasts, people
 from patient_courier.store.broadcasts import Kept
 from patient_courier.store.counts import letters_sent
 from patient_courier.store.definitions import save_letter
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.preview import rendered_for
 
@@ -28,6 +29,8 @@ LetterBody = Annotated[dict[str, Any], Body()]
 
 
 class LetterSummary(BaseModel):
+    """A letter of the library: its layout's name, the courses (keys) it is used for, and what it says, to search in."""
+
     key: str
     name: str
     purpose: str
@@ -35,6 +38,9 @@ class LetterSummary(BaseModel):
     version: int
     sent: int
     used_by: list[str]
+    layout: str
+    courses: list[str]
+    text: str
 
 
 class LetterOut(BaseModel):
@@ -58,50 +64,20 @@ class PreviewIn(BaseModel):
 
 
 class PreviewOut(BaseModel):
-    """The letter as this student would see it; ``blank`` says what would keep it from going out, ``findings`` what to mend."""
+    """The letter as this student would see it.
+
+    ``blank`` says what would keep it from going out, ``findings`` what to mend; ``hidden`` are the places of the blocks
+    that this student does not see, such as ``blocks/2``.
+    """
 
     subject: str
     preheader: str
     html: str
     text: str
     blank: str | None
+    sender: str
+    hidden: list[str]
     findings: list[FindingOut]
-
-
-class MergeFieldOut(BaseModel):
-    name: str
-    label: str
-    group: str
-
-
-_GROUPS = {
-    "student": "The student",
-    "course": "The course",
-    "module": "The module",
-    "lesson": "The lesson",
-    "next_lesson": "The next lesson",
-    "quiz": "The quiz",
-    "offer": "The offer",
-    "certificate": "The certificate",
-    "school": "The school",
-    "links": "Links",
-    "event": "What started it",
-}
-
-
-@router.get("/fields")
-def merge_fields(user: SignedIn) -> list[MergeFieldOut]:
-    """Every merge field, grouped by what it is about, with a name for the screen."""
-    found = []
-    for name in sorted(FIELDS, key=lambda name: (list(_GROUPS).index(name.partition(".")[0]), name)):
-        group, _, rest = name.partition(".")
-        label = (
-            f"{group.replace('_', ' ')} {rest.replace('_', ' ')}"
-            if group != "student"
-            else rest.replace("_", " ")
-        )
-        found.append(MergeFieldOut(name=name, label=label, group=_GROUPS[group]))
-    return found
 
 
 @router.get("")
@@ -117,9 +93,17 @@ def list_letters(user: SignedIn, post: ThePost, session: Reading) -> list[Letter
             version=found.version,
             sent=sent.get(key, 0),
             used_by=_used_by(definitions, key, casts),
+            layout=definitions.layout_of(found.letter, None).name,
+            courses=_courses(definitions, key, casts),
+            text=" ".join(said(block) for block in found.letter.blocks)[:2000],
         )
         for key, found in definitions.letters.items()
     ]
+
+
+def letter_users(session: Session, definitions: Definitions, letter: str) -> list[str]:
+    """What posts a letter, by name."""
+    return _used_by(definitions, letter, broadcasts.every(session))
 
 
 def _used_by(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> list[str]:
@@ -130,6 +114,12 @@ def _used_by(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> li
         if any(getattr(place.step, "letter", None) == letter for place in plan.places.values())
     ]
     return found + [one.broadcast.name or one.key for one in casts if one.broadcast.letter == letter]
+
+
+def _courses(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> list[str]:
+    """The courses that the sequences and broadcasts which post a letter are about."""
+    about = [one.broadcast.course for one in casts if one.broadcast.letter == letter]
+    return list(dict.fromkeys([*courses_using(definitions, letter), *(x for x in about if x)]))
 
 
 @router.get("/{key}")
@@ -146,22 +136,22 @@ def get_letter(key: str, user: SignedIn, post: ThePost, session: Reading) -> Let
 
 
 @router.put("/{key}")
-def put_letter(key: str, body: LetterBody, user: SignedIn, session: Writing) -> SavedLetter:
+def put_letter(key: str, body: LetterBody, user: SignedIn, post: ThePost, session: Writing) -> SavedLetter:
     """Save as a new version, or as a new letter. Letters that have gone out stay as they were."""
-    letter = read_letter({**body, "key": key})
+    letter = read_letter({**body, "key": key}, definitions_in(post, session))
     if not letter.name.strip():
         raise HTTPException(422, "Give the letter a name; students don't see it.")
     return SavedLetter(version=save_letter(session, letter, read_clock(session).now))
 
 
-def read_letter(body: dict[str, Any]) -> Letter:
+def read_letter(body: dict[str, Any], definitions: Definitions) -> Letter:
     """A letter as it came in. 422 with the first thing that is wrong."""
     try:
         letter = Letter.model_validate(body)
     except ValidationError as error:
         fault = validation_faults(error, body)[0]
         raise HTTPException(422, f"{fault.pointer}: {fault.sentence}") from error
-    faults = list(letter_faults("", letter))
+    faults = list(letter_faults("", letter, Known.of_definitions(definitions)))
     if faults:
         place = (
             "Subject"
@@ -177,22 +167,25 @@ def read_letter(body: dict[str, Any]) -> Letter:
 @router.post("/preview")
 def preview(body: PreviewIn, user: SignedIn, post: ThePost, session: Reading) -> PreviewOut:
     """The letter as the student would see it now. Saves and posts nothing."""
-    letter = read_letter(body.letter)
+    definitions = definitions_in(post, session)
+    letter = read_letter(body.letter, definitions)
     person = people.find(session, body.student)
     if person is None:
         raise HTTPException(404, "There is no such student.")
-    definitions = definitions_in(post, session)
     try:
-        rendered, blank = rendered_for(session, definitions, letter, person.id, body.course)
+        seen = rendered_for(session, definitions, letter, person.id, body.course)
     except ValueError as error:
         raise HTTPException(422, f"This letter can't be drawn: {error}") from error
     return PreviewOut(
-        subject=rendered.subject,
-        preheader=rendered.preheader,
-        html=rendered.html,
-        text=rendered.text,
-        blank=blank,
+        subject=seen.rendered.subject,
+        preheader=seen.rendered.preheader,
+        html=seen.rendered.html,
+        text=seen.rendered.text,
+        blank=seen.blank,
+        sender=seen.sender.name,
+        hidden=seen.hidden,
         findings=[
-            finding_out(found) for found in writing_findings(definitions, letter, len(rendered.html.encode()))
+            finding_out(found)
+            for found in writing_findings(definitions, letter, len(seen.rendered.html.encode()))
         ],
     )

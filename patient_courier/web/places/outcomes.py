@@ -20,6 +20,7 @@ Outcome = Literal[
     "clicked",
     "answered",
     "stopped",
+    "complained",
     "bounced",
     "on_its_way",
     "kept_back",
@@ -52,7 +53,9 @@ def outcome_people(
 ) -> OutcomePage:
     """The students behind a number."""
     found_broadcast(session, key)
-    total, found = outcomes.people(session, key, outcome, reason=reason or None, words=q, page=page)
+    total, found = outcomes.people(
+        session, outcomes.of_broadcast(key), outcome, reason=reason or None, words=q, page=page
+    )
     return OutcomePage(
         total=total,
         items=[OutcomePerson(key=x.key, name=x.name, email=x.email, delivery=id) for x, id in found],

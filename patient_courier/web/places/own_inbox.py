@@ -50,8 +50,8 @@ def test_broadcast(key: str, body: TestIn, user: SignedIn, post: ThePost) -> Tes
 @router.post("/letters/{key}/test")
 def test_letter(key: str, body: LetterTestIn, user: SignedIn, post: ThePost) -> TestOut:
     """A letter as it is written, saved or not."""
-    letter = read_letter({**body.letter, "key": key})
     definitions, person = _about(post, body.student)
+    letter = read_letter({**body.letter, "key": key}, definitions)
     subject = _example(post, definitions, letter, person, body.course)
     return post_test(post, definitions, user, body, person, letter, subject)
 

@@ -18,8 +18,9 @@ from patient_courier.core.school.values import moment_text
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import take_events
+from patient_courier.post.far_side import Trouble
 from patient_courier.practice.classroom import ActionRefused, event_for, signed_report
-from patient_courier.store import log, people
+from patient_courier.store import log, people, returns
 from patient_courier.store.calls import kept as kept_calls
 from patient_courier.store.mail import find_message, inbox, mark_opened
 from patient_courier.store.states import load_states
@@ -36,6 +37,7 @@ from patient_courier.web.context import (
 from patient_courier.web.places.students import find_student
 
 MOST_CALLS = 50
+GREYLISTED = 1
 RowIdQuery = Annotated[int | None, Query(ge=1, le=2**63 - 1)]
 router = APIRouter(prefix="/api/practice", tags=["practice"])
 
@@ -206,3 +208,32 @@ def list_calls(user: SignedIn, session: Reading, before: RowIdQuery = None) -> l
         )
         for call in kept_calls(session, MOST_CALLS, before)
     ]
+
+
+class TroubleOut(BaseModel):
+    """What the mail server of a student plays, and how often it still does (-1: always)."""
+
+    kind: Trouble | None
+    times: int
+
+
+class TroubleIn(BaseModel):
+    kind: Trouble | None
+
+
+@router.get("/trouble/{student}")
+def get_trouble(student: str, user: SignedIn, session: Reading) -> TroubleOut:
+    found = returns.troubles(session).get(find_student(session, student).email.lower())
+    return TroubleOut(kind=found[0] if found else None, times=found[1] if found else 0)  # type: ignore[arg-type]
+
+
+@router.put("/trouble/{student}")
+def set_trouble(student: str, body: TroubleIn, user: SignedIn, post: ThePost) -> TroubleOut:
+    """Let a student's mail server play something; a greylisting one asks twice to come again. None ends it."""
+    times = GREYLISTED if body.kind == "greylisting" else -1
+    with post.database.writing() as session:
+        returns.play(session, find_student(session, student).email, body.kind, times)
+    post.far_side.read()
+    post.outbox.try_now()
+    post.nudge()
+    return TroubleOut(kind=body.kind, times=times if body.kind else 0)

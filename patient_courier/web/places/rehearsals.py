@@ -8,10 +8,12 @@ from fastapi import APIRouter, Body, HTTPException
 from pydantic import BaseModel
 
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.guards import course_of
 from patient_courier.core.scene import NotPlayable, Played, Scene, made_up, play, readable
 from patient_courier.core.shown import PathsOut, Rehearsed, shown
 from patient_courier.core.shown import every_path as all_paths
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.post.look import look_of
 from patient_courier.post.message import render
 from patient_courier.store import people
 from patient_courier.store.states import load_states
@@ -59,7 +61,9 @@ def letter_seen(index: int, scene: Scene, user: SignedIn, post: ThePost, session
     found = outcome.letters[index]
     letter = outcome.definitions.letters[found.letter].letter
     zone = outcome.states[found.student].zone
-    rendered = render(letter, outcome.definitions.school, found.values, zone, PREVIEW_LINKS)
+    run = next((run for run in outcome.states[found.student].runs if run.number == found.run), None)
+    look = look_of(outcome.definitions, letter, course_of(run) if run else found.course)
+    rendered = render(letter, look, found.values, zone, PREVIEW_LINKS)
     return LetterSeen(subject=rendered.subject, html=rendered.html, text=rendered.text)
 
 

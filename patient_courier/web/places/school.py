@@ -14,10 +14,10 @@ from patient_courier.core.reading import Unreadable, as_data, read_school, valid
 from patient_courier.core.school.courses import Course, School
 from patient_courier.core.school.events import OnSignedUp
 from patient_courier.core.school.file import SchoolFile
-from patient_courier.core.school.letters import AnswersBlock
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.history import play_history
+from patient_courier.dispatch.pictures import take_pictures
 from patient_courier.dispatch.taking import plan_clocks_anew
 from patient_courier.store.definitions import save_school
 from patient_courier.store.exporting import export_school
@@ -137,9 +137,7 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
         answers=[
             Named(key=choice.key, title=choice.label)
             for x in definitions.letters.values()
-            for block in x.letter.blocks
-            if isinstance(block, AnswersBlock)
-            for choice in block.answers
+            for _, choice in x.letter.answers()
         ],
         fields=sorted(fields_seen(session)),
     )
@@ -204,6 +202,7 @@ def _fill(session: Session, post: Post, file: SchoolFile) -> Imported:
     now = read_clock(session).now
     try:
         fill_school(session, file, now)
+        take_pictures(session, file, now)
         session.flush()
         play_history(session, definitions_in(post, session), file.events, now)
     except (NotEmpty, ValueError) as error:

@@ -9,12 +9,13 @@ from fastapi import APIRouter, HTTPException, Response
 from pydantic import BaseModel, Field
 
 from patient_courier.core import words
-from patient_courier.core.school.events import CourseEvent, Enrolled, EventBase, PlainEvent
+from patient_courier.core.school.events import Enrolled
 from patient_courier.core.school.text import Line
 from patient_courier.dispatch.by_hand import Act, do
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import take_events
+from patient_courier.dispatch.wishes import Silence, wish
 from patient_courier.store import consents, erasing, people
 from patient_courier.store.consents import Source
 from patient_courier.store.states import load_states
@@ -96,39 +97,16 @@ def _again(session: Session, post: Post, key: str) -> StudentOut:
 @router.post("/{key}/consent")
 def change_consent(key: str, body: ConsentIn, user: SignedIn, post: ThePost, session: Writing) -> StudentOut:
     """Stop or resume news or course help for a student, with a note for the log."""
-    person, definitions, now = (
-        find_student(session, key),
-        definitions_in(post, session),
-        read_clock(session).now,
-    )
-    facts = load_states(session, [person.id], definitions)[person.id].facts
-    source = Source("by hand", user.name, body.note)
+    person, definitions = find_student(session, key), definitions_in(post, session)
     course = None
     if body.what == "help":
         known_course(definitions, body.course or "")
         course = body.course
-    stands = facts.news if course is None else course not in facts.help_stopped
-    if stands == body.on:
-        return student_out(session, post, key)
-    if not body.on:
-        event: EventBase = (
-            PlainEvent.model_validate({"type": "news_stopped", "student": key, "at": now})
-            if course is None
-            else CourseEvent.model_validate(
-                {"type": "course_help_stopped", "student": key, "at": now, "course": course}
-            )
-        )
-        take_events(session, definitions, [event], now, source)
-        return _again(session, post, key)
-    if facts.complained:
-        raise HTTPException(
-            409, "This student reported a letter as unwanted, so nothing but silence is right."
-        )
-    if course is None:
-        people.resume_news(session, person.id)
-    else:
-        people.resume_help(session, person.id, course)
-    consents.note(session, [person.id], f"{body.what}_on", now, source, course)
+    source, now = Source("by hand", user.name, body.note), read_clock(session).now
+    try:
+        wish(session, definitions, person, course, body.on, now, source)
+    except Silence as error:
+        raise HTTPException(409, str(error)) from error
     return _again(session, post, key)
 
 

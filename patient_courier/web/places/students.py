@@ -17,7 +17,7 @@ from patient_courier.core.state import StudentState
 from patient_courier.core.timeline import UNSAID, Decided, TimelineItem, timeline
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import free_key
-from patient_courier.store import broadcasts, log, people
+from patient_courier.store import broadcasts, log, people, returns
 from patient_courier.store.consents import Source
 from patient_courier.store.opening import add_student
 from patient_courier.store.people import Person
@@ -74,6 +74,15 @@ class RunOut(BaseModel):
     until_at: str | None
 
 
+class ReturnOut(BaseModel):
+    """A letter that came back, or a complaint: when, in words, and which delivery it was."""
+
+    at: str
+    kind: str
+    words: str
+    delivery: int
+
+
 class StudentOut(BaseModel):
     key: str
     name: str
@@ -86,6 +95,9 @@ class StudentOut(BaseModel):
     news: bool
     help_stopped: list[str]
     address_works: bool
+    complained: bool
+    returns: list[ReturnOut]
+    tracked: bool
     tags: list[str]
     fields: dict[str, str | int | float | bool | None]
     courses: list[CourseStanding]
@@ -225,12 +237,30 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
         news=person.news,
         help_stopped=sorted(state.facts.help_stopped),
         address_works=not person.bounced,
+        complained=state.facts.complained,
+        returns=[
+            ReturnOut(
+                at=words.moment(one.at, definitions.school.timezone),
+                kind=one.kind,
+                words=f"{_RETURNED[one.kind]}{f': {one.said}' if one.said else ''}",
+                delivery=one.delivery,
+            )
+            for one in returns.of_student(session, person.id)
+        ],
+        tracked=people.is_tracked(session, person.id),
         tags=list(state.facts.tags),
         fields=person.fields,
         courses=standings_of(definitions, state),
         runs=_runs(definitions, state),
         timeline=timeline(definitions, events, letters, state.zone),
     )
+
+
+_RETURNED = {
+    "hard": "Came back for good",
+    "soft": "Came back for now",
+    "complaint": "Reported as unwanted",
+}
 
 
 def _runs(definitions: Definitions, state: StudentState) -> list[RunOut]:

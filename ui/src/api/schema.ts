@@ -843,6 +843,87 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Layouts */
+        get: operations["list_layouts_api_layouts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description A layout round three real letters, as a student would see them. Saves nothing.
+         */
+        post: operations["preview_api_layouts_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Layout
+         * @description Save a layout, or a new one; all letters that stand in it follow. The first one is the school's.
+         */
+        put: operations["put_layout_api_layouts__key__put"];
+        post?: never;
+        /**
+         * Delete Layout
+         * @description Throw a layout away. 409 while something stands in it.
+         */
+        delete: operations["delete_layout_api_layouts__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{key}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Use Layout
+         * @description Say whose letters stand in a layout; what stood in it before and is not named goes back to the school's.
+         */
+        put: operations["use_layout_api_layouts__key__use_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/letters": {
         parameters: {
             query?: never;
@@ -860,18 +941,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/letters/fields": {
+    "/api/letters/examples": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Merge Fields
-         * @description Every merge field, grouped by what it is about, with a name for the screen.
-         */
-        get: operations["merge_fields_api_letters_fields_get"];
+        /** Examples */
+        get: operations["examples_api_letters_examples_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -900,6 +978,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/letters/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read File
+         * @description What a .eml, .html or .md file says, the body as it is, as a subject and blocks. Saves nothing. 422 says why not.
+         */
+        post: operations["read_file_api_letters_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/someone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Someone
+         * @description Somebody of whom a condition is true now, so that a block that only they see can be looked at.
+         */
+        post: operations["someone_api_letters_someone_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Starters
+         * @description Ready-made letters to begin from.
+         */
+        get: operations["list_starters_api_letters_starters_get"];
+        put?: never;
+        /**
+         * From Starter
+         * @description A letter of one's own, begun from a starter.
+         */
+        post: operations["from_starter_api_letters_starters_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/letters/{key}": {
         parameters: {
             query?: never;
@@ -914,6 +1056,151 @@ export interface paths {
          * @description Save as a new version, or as a new letter. Letters that have gone out stay as they were.
          */
         put: operations["put_letter_api_letters__key__put"];
+        post?: never;
+        /**
+         * Throw Away
+         * @description Throw away a letter that nothing uses and nobody was sent. 409 says what stands against it.
+         */
+        delete: operations["throw_away_api_letters__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description A letter like this one.
+         */
+        post: operations["duplicate_api_letters__key__duplicate_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Merge Fields
+         * @description Every merge field, grouped by what it is about, as this letter could have it for this student.
+         */
+        get: operations["merge_fields_api_letters__key__fields_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Figures
+         * @description What became of a letter: numbers with their ranges, by link, over time, by version and step.
+         */
+        get: operations["figures_api_letters__key__figures_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/figures/{outcome}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Figure People
+         * @description The students behind a number.
+         */
+        get: operations["figure_people_api_letters__key__figures__outcome__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As File
+         * @description The saved letter as a mail (RFC 5322) or as HTML, as this student would see it.
+         */
+        get: operations["as_file_api_letters__key__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whom It Reaches
+         * @description Whom this letter reaches next and when, played ahead from where everybody stands.
+         */
+        get: operations["whom_it_reaches_api_letters__key__next_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Proofs */
+        get: operations["get_proofs_api_letters__key__proofs_get"];
+        /**
+         * Ask For Proofs
+         * @description Show the next real deliveries of a letter to chosen people too; none, or no number, ends it.
+         */
+        put: operations["ask_for_proofs_api_letters__key__proofs_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -935,6 +1222,26 @@ export interface paths {
          * @description A letter as it is written, saved or not.
          */
         post: operations["test_letter_api_letters__key__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letters/{key}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Versions
+         * @description Every version, the newest first, with what it changed.
+         */
+        get: operations["versions_api_letters__key__versions_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -996,6 +1303,50 @@ export interface paths {
          */
         post: operations["settle_api_needs_you__kind___id__post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pictures
+         * @description All pictures, the newest first.
+         */
+        get: operations["list_pictures_api_pictures_get"];
+        put?: never;
+        /**
+         * Upload
+         * @description Take a picture in, the body as it is; it is turned upright, made at most 1200 pixels wide and written anew. 422 says why not.
+         */
+        post: operations["upload_api_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Throw a picture away that nothing shows. 409 says what does.
+         */
+        delete: operations["remove_api_pictures__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1092,6 +1443,27 @@ export interface paths {
          * @description Open a message in the simulated inbox.
          */
         post: operations["open_mail_api_practice_mail__id__open_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/trouble/{student}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Trouble */
+        get: operations["get_trouble_api_practice_trouble__student__get"];
+        /**
+         * Set Trouble
+         * @description Let a student's mail server play something; a greylisting one asks twice to come again. None ends it.
+         */
+        put: operations["set_trouble_api_practice_trouble__student__put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2097,6 +2469,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/intake/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Mail
+         * @description Take in one message of the mail world, as it came: a bounce (RFC 3464) or a complaint (RFC 5965).
+         *
+         *     Signed like events. 422 when it is no report, or of no letter of ours; nothing happens then.
+         */
+        post: operations["post_mail_intake_mail_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2332,6 +2726,18 @@ export interface components {
             now: string | null;
             /** Was */
             was: string | null;
+        };
+        /** ChangeOut */
+        ChangeOut: {
+            /**
+             * Did
+             * @enum {string}
+             */
+            did: "changed" | "added" | "removed" | "moved";
+            /** Pieces */
+            pieces: components["schemas"]["PieceOut"][];
+            /** What */
+            what: string;
         };
         /**
          * Checked
@@ -2742,8 +3148,18 @@ export interface components {
             sentence: string;
         };
         /**
+         * ExamplesOut
+         * @description Students whose letters look unusual: the one with the longest name, one without a first name (keys).
+         */
+        ExamplesOut: {
+            /** Longest */
+            longest: string | null;
+            /** Nameless */
+            nameless: string | null;
+        };
+        /**
          * Figure
-         * @description How many students something is true of, and between which shares (0 to 1) it lies, of how many.
+         * @description How many letters something is true of, and between which shares (0 to 1) it lies, of how many.
          */
         Figure: {
             /** High */
@@ -2938,6 +3354,34 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * LayoutOut
+         * @description A layout and what stands in it: ``school`` says that letters without one of their own do.
+         */
+        LayoutOut: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Courses */
+            courses: string[];
+            /** Letters */
+            letters: string[];
+            /** School */
+            school: boolean;
+        };
+        /**
+         * LayoutsOut
+         * @description All layouts; ``plain`` is the body of the one that is used while there is none.
+         */
+        LayoutsOut: {
+            /** Layouts */
+            layouts: components["schemas"]["LayoutOut"][];
+            /** Plain */
+            plain: {
+                [key: string]: unknown;
+            };
+        };
         /** LessonOut */
         LessonOut: {
             /** Done */
@@ -2950,6 +3394,36 @@ export interface components {
             started: boolean;
             /** Title */
             title: string;
+        };
+        /**
+         * LetterFigures
+         * @description What became of a letter; ``counts`` by outcome, ``figures`` with their ranges.
+         */
+        LetterFigures: {
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Figures */
+            figures: components["schemas"]["Figure"][];
+            /** Links */
+            links: components["schemas"]["LinkOut"][];
+            /** Reasons */
+            reasons: components["schemas"]["WhyNot"][];
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Versions */
+            versions: components["schemas"]["VersionCount"][];
+            /** Weeks */
+            weeks: components["schemas"]["WeekOut"][];
+        };
+        /**
+         * LetterKey
+         * @description The letter that was made; open it to read and change it.
+         */
+        LetterKey: {
+            /** Key */
+            key: string;
         };
         /**
          * LetterOut
@@ -3019,10 +3493,28 @@ export interface components {
             /** To */
             to: string | null;
         };
-        /** LetterSummary */
-        LetterSummary: {
+        /** LetterStarter */
+        LetterStarter: {
             /** Key */
             key: string;
+            /** Name */
+            name: string;
+            /** Purpose */
+            purpose: string;
+            /** Subject */
+            subject: string;
+        };
+        /**
+         * LetterSummary
+         * @description A letter of the library: its layout's name, the courses (keys) it is used for, and what it says, to search in.
+         */
+        LetterSummary: {
+            /** Courses */
+            courses: string[];
+            /** Key */
+            key: string;
+            /** Layout */
+            layout: string;
             /** Name */
             name: string;
             /** Purpose */
@@ -3031,6 +3523,8 @@ export interface components {
             sent: number;
             /** Subject */
             subject: string;
+            /** Text */
+            text: string;
             /** Used By */
             used_by: string[];
             /** Version */
@@ -3054,6 +3548,24 @@ export interface components {
             readers: string[];
             /** Student */
             student: string;
+        };
+        /**
+         * LetterVersionOut
+         * @description A saved version, what it changed of the one before, and how many were posted of it.
+         */
+        LetterVersionOut: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Posted */
+            posted: number;
+            /** Saved */
+            saved: string;
+            /** Version */
+            version: number;
         };
         /** LineCount */
         LineCount: {
@@ -3118,6 +3630,15 @@ export interface components {
             lines: {
                 [key: string]: unknown;
             }[];
+        };
+        /** LinkOut */
+        LinkOut: {
+            /** Link */
+            link: string;
+            /** Machines */
+            machines: number;
+            /** Students */
+            students: number;
         };
         /**
          * ListIn
@@ -3318,16 +3839,27 @@ export interface components {
              * Target
              * @enum {string}
              */
-            target: "sequence" | "letter";
+            target: "sequence" | "letter" | "layout";
         };
-        /** MergeFieldOut */
+        /**
+         * MergeFieldOut
+         * @description A merge field with its name for the screen and what it would print for the student shown.
+         *
+         *     ``lacking`` students have no value for it; ``why`` says why it can't be filled where the letter is used.
+         */
         MergeFieldOut: {
             /** Group */
             group: string;
             /** Label */
             label: string;
+            /** Lacking */
+            lacking: number;
             /** Name */
             name: string;
+            /** Value */
+            value: string;
+            /** Why */
+            why: string | null;
         };
         /**
          * MissedOut
@@ -3519,14 +4051,24 @@ export interface components {
             student_name: string;
         };
         /**
-         * NextOut
-         * @description The letter that goes out next; ``at`` in the school's time.
+         * NextLetters
+         * @description Whom a letter reaches in the coming days if nobody does anything more: how many, and the first of them.
+         *
+         *     ``inside`` are in a sequence that posts it; when they are many, only some were looked at (``cut_short``).
          */
-        NextOut: {
-            /** At */
-            at: string;
-            /** Letter */
-            letter: string;
+        NextLetters: {
+            /** Broadcasts */
+            broadcasts: string[];
+            /** Cut Short */
+            cut_short: boolean;
+            /** Days */
+            days: number;
+            /** First */
+            first: components["schemas"]["patient_courier__web__places__letter_past__NextOut"][];
+            /** Inside */
+            inside: number;
+            /** Total */
+            total: number;
         };
         /**
          * NotBegunShown
@@ -3704,6 +4246,32 @@ export interface components {
             name: string;
         };
         /**
+         * PictureOut
+         * @description ``path`` is what a letter names it by; width and height in pixels.
+         */
+        PictureOut: {
+            /** Height */
+            height: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+            /** Width */
+            width: number;
+        };
+        /** PieceOut */
+        PieceOut: {
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "same" | "added" | "gone";
+            /** Text */
+            text: string;
+        };
+        /**
          * PlanIn
          * @description What each column is; ``consent`` where the students' consent to news comes from, if no column says it.
          */
@@ -3746,21 +4314,45 @@ export interface components {
         };
         /**
          * PreviewOut
-         * @description The letter as this student would see it; ``blank`` says what would keep it from going out, ``findings`` what to mend.
+         * @description The letter as this student would see it.
+         *
+         *     ``blank`` says what would keep it from going out, ``findings`` what to mend; ``hidden`` are the places of the blocks
+         *     that this student does not see, such as ``blocks/2``.
          */
         PreviewOut: {
             /** Blank */
             blank: string | null;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+            /** Hidden */
+            hidden: string[];
             /** Html */
             html: string;
             /** Preheader */
             preheader: string;
+            /** Sender */
+            sender: string;
             /** Subject */
             subject: string;
             /** Text */
             text: string;
+        };
+        /** ProofsIn */
+        ProofsIn: {
+            /** Number */
+            number: number;
+            /** Readers */
+            readers: string[];
+        };
+        /**
+         * ProofsOut
+         * @description Who is shown copies, and of how many more deliveries.
+         */
+        ProofsOut: {
+            /** Left */
+            left: number;
+            /** Readers */
+            readers: string[];
         };
         /** QuizOut */
         QuizOut: {
@@ -3787,6 +4379,18 @@ export interface components {
             percent: number;
             /** Whole */
             whole: number;
+        };
+        /**
+         * ReadLetter
+         * @description A letter out of a file, not saved yet.
+         */
+        ReadLetter: {
+            /** Blocks */
+            blocks: {
+                [key: string]: unknown;
+            }[];
+            /** Subject */
+            subject: string;
         };
         /**
          * ReasonOut
@@ -3952,6 +4556,20 @@ export interface components {
             /** Unwritten Number */
             unwritten_number: number;
         };
+        /**
+         * ReturnOut
+         * @description A letter that came back, or a complaint: when, in words, and which delivery it was.
+         */
+        ReturnOut: {
+            /** At */
+            at: string;
+            /** Delivery */
+            delivery: number;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+        };
         /** RowOut */
         RowOut: {
             /** Email */
@@ -4095,6 +4713,36 @@ export interface components {
             /** Intake Key */
             intake_key: string;
         };
+        /**
+         * SeenIn
+         * @description A layout, perhaps unsaved, and whose eyes to see it with.
+         */
+        SeenIn: {
+            /** Layout */
+            layout: {
+                [key: string]: unknown;
+            };
+            /** Student */
+            student: string;
+        };
+        /** SeenLetter */
+        SeenLetter: {
+            /** Html */
+            html: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Subject */
+            subject: string;
+        };
+        /** SeenOut */
+        SeenOut: {
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Letters */
+            letters: components["schemas"]["SeenLetter"][];
+        };
         /** SequenceIn */
         SequenceIn: {
             /**
@@ -4156,7 +4804,7 @@ export interface components {
             letters: number;
             /** Name */
             name: string;
-            next: components["schemas"]["NextOut"] | null;
+            next: components["schemas"]["patient_courier__web__places__sequences__NextOut"] | null;
             /** Starts */
             starts: string;
             /** Status */
@@ -4233,6 +4881,28 @@ export interface components {
             without: string[];
         };
         /**
+         * SomeoneIn
+         * @description A condition, and the course that ``this`` means in it.
+         */
+        SomeoneIn: {
+            /** Condition */
+            condition: {
+                [key: string]: unknown;
+            };
+            /** Course */
+            course?: string | null;
+        };
+        /**
+         * SomeoneOut
+         * @description How many students it is true of, and one of them.
+         */
+        SomeoneOut: {
+            /** Student */
+            student: string | null;
+            /** Students */
+            students: number;
+        };
+        /**
          * Stalled
          * @description A stop at which students have been silent for a week or more; ``covered``: a letter hangs there.
          */
@@ -4249,6 +4919,19 @@ export interface components {
             stop: string;
             /** Title */
             title: string;
+        };
+        /**
+         * StarterIn
+         * @description Which starter, and the course it is for: its own then takes the place of “the course”.
+         */
+        StarterIn: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Starter */
+            starter: string;
         };
         /** StarterOut */
         StarterOut: {
@@ -4319,6 +5002,20 @@ export interface components {
              * @default 0
              */
             waiting: number;
+        };
+        /**
+         * StepOut
+         * @description Where a letter was posted from: a step of a sequence, or broadcasts (no sequence).
+         */
+        StepOut: {
+            /** Name */
+            name: string;
+            /** Posted */
+            posted: number;
+            /** Sequence */
+            sequence: string;
+            /** Step */
+            step: string;
         };
         /**
          * StopOut
@@ -4395,6 +5092,8 @@ export interface components {
         StudentOut: {
             /** Address Works */
             address_works: boolean;
+            /** Complained */
+            complained: boolean;
             /** Courses */
             courses: components["schemas"]["CourseStanding"][];
             /** Email */
@@ -4419,12 +5118,16 @@ export interface components {
             news: boolean;
             /** Own Zone */
             own_zone: boolean;
+            /** Returns */
+            returns: components["schemas"]["ReturnOut"][];
             /** Runs */
             runs: components["schemas"]["RunOut"][];
             /** Tags */
             tags: string[];
             /** Timeline */
             timeline: components["schemas"]["TimelineItem"][];
+            /** Tracked */
+            tracked: boolean;
             /** Zone */
             zone: string;
         };
@@ -4604,6 +5307,39 @@ export interface components {
             /** With News */
             with_news: number;
         };
+        /** TroubleIn */
+        TroubleIn: {
+            /** Kind */
+            kind: ("unknown" | "full" | "unknown_later" | "greylisting" | "slow" | "complaint") | null;
+        };
+        /**
+         * TroubleOut
+         * @description What the mail server of a student plays, and how often it still does (-1: always).
+         */
+        TroubleOut: {
+            /** Kind */
+            kind: ("unknown" | "full" | "unknown_later" | "greylisting" | "slow" | "complaint") | null;
+            /** Times */
+            times: number;
+        };
+        /** TwinIn */
+        TwinIn: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * UseIn
+         * @description Whose letters stand in a layout: the school's, and those about these courses (keys).
+         */
+        UseIn: {
+            /** Courses */
+            courses: string[];
+            /** School */
+            school: boolean;
+        };
         /** UseOut */
         UseOut: {
             /** Key */
@@ -4612,6 +5348,13 @@ export interface components {
             kind: string;
             /** Name */
             name: string;
+        };
+        /** VersionCount */
+        VersionCount: {
+            /** Posted */
+            posted: number;
+            /** Version */
+            version: number;
         };
         /**
          * VersionOut
@@ -4645,6 +5388,17 @@ export interface components {
             /** Start */
             start: string;
         };
+        /** WeekOut */
+        WeekOut: {
+            /** Clicked */
+            clicked: number;
+            /** Opened */
+            opened: number;
+            /** Posted */
+            posted: number;
+            /** Week */
+            week: string;
+        };
         /** WhyIn */
         WhyIn: {
             /** Condition */
@@ -4667,6 +5421,17 @@ export interface components {
             own: string;
             /** Words */
             words: string;
+        };
+        /** WhyNot */
+        WhyNot: {
+            /** Number */
+            number: number;
+            /** Outcome */
+            outcome: string;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * WhyOut
@@ -4707,6 +5472,17 @@ export interface components {
             /** Zones */
             zones: string[];
         };
+        /** NextOut */
+        patient_courier__web__places__letter_past__NextOut: {
+            /** At */
+            at: string;
+            /** Name */
+            name: string;
+            /** Student */
+            student: string;
+            /** Where */
+            where: string;
+        };
         /** Named */
         patient_courier__web__places__recipients__Named: {
             /** Detail */
@@ -4722,6 +5498,16 @@ export interface components {
             key: string;
             /** Title */
             title: string;
+        };
+        /**
+         * NextOut
+         * @description The letter that goes out next; ``at`` in the school's time.
+         */
+        patient_courier__web__places__sequences__NextOut: {
+            /** At */
+            at: string;
+            /** Letter */
+            letter: string;
         };
     };
     responses: never;
@@ -5392,7 +6178,7 @@ export interface operations {
             header?: never;
             path: {
                 key: string;
-                outcome: "posted" | "delivered" | "opened" | "not_opened" | "clicked" | "answered" | "stopped" | "bounced" | "on_its_way" | "kept_back" | "not_posted" | "waits_for_you";
+                outcome: "posted" | "delivered" | "opened" | "not_opened" | "clicked" | "answered" | "stopped" | "complained" | "bounced" | "on_its_way" | "kept_back" | "not_posted" | "waits_for_you";
             };
             cookie?: never;
         };
@@ -6764,6 +7550,214 @@ export interface operations {
             };
         };
     };
+    list_layouts_api_layouts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    preview_api_layouts_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    put_layout_api_layouts__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    delete_layout_api_layouts__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    use_layout_api_layouts__key__use_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     list_letters_api_letters_get: {
         parameters: {
             query?: never;
@@ -6802,7 +7796,7 @@ export interface operations {
             };
         };
     };
-    merge_fields_api_letters_fields_get: {
+    examples_api_letters_examples_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6817,7 +7811,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MergeFieldOut"][];
+                    "application/json": components["schemas"]["ExamplesOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -6860,6 +7854,172 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    read_file_api_letters_read_post: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadLetter"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    someone_api_letters_someone_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeoneIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SomeoneOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_starters_api_letters_starters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterStarter"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    from_starter_api_letters_starters_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StarterIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterKey"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -6968,6 +8128,390 @@ export interface operations {
             };
         };
     };
+    throw_away_api_letters__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    duplicate_api_letters__key__duplicate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TwinIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterKey"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    merge_fields_api_letters__key__fields_get: {
+        parameters: {
+            query?: {
+                student?: string;
+                course?: string | null;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MergeFieldOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    figures_api_letters__key__figures_get: {
+        parameters: {
+            query?: {
+                version?: number | null;
+                sequence?: string | null;
+                step?: string | null;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterFigures"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    figure_people_api_letters__key__figures__outcome__get: {
+        parameters: {
+            query?: {
+                version?: number | null;
+                sequence?: string | null;
+                step?: string | null;
+                reason?: string;
+                q?: string;
+                page?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                outcome: "posted" | "delivered" | "opened" | "not_opened" | "clicked" | "answered" | "stopped" | "complained" | "bounced" | "on_its_way" | "kept_back" | "not_posted" | "waits_for_you";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomePage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    as_file_api_letters__key__file_get: {
+        parameters: {
+            query: {
+                form: string;
+                student: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    whom_it_reaches_api_letters__key__next_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextLetters"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_proofs_api_letters__key__proofs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    ask_for_proofs_api_letters__key__proofs_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProofsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     test_letter_api_letters__key__test_post: {
         parameters: {
             query?: never;
@@ -6990,6 +8534,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    versions_api_letters__key__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterVersionOut"][];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -7107,6 +8691,126 @@ export interface operations {
                 "application/json": components["schemas"]["Settle"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_pictures_api_pictures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    upload_api_pictures_post: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_api_pictures__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             204: {
@@ -7317,6 +9021,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MailOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_trouble_api_practice_trouble__student__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TroubleOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    set_trouble_api_practice_trouble__student__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TroubleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TroubleOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -9789,6 +11577,44 @@ export interface operations {
             };
             /** @description Service Unavailable */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    post_mail_intake_mail_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -53,12 +53,33 @@ export interface Broadcast {
   within: string | null;
 }
 
-export type Block =
+export interface Answer {
+  key: string;
+  label: string;
+  add_tags?: string[];
+  remove_tags?: string[];
+  stops_help?: boolean;
+  leaves?: boolean;
+  page?: string | null;
+  url?: string | null;
+}
+
+/** A block of a letter; `only_if` is the condition under which a student sees it. */
+export type Block = { only_if?: Record<string, unknown> | null } & (
   | { kind: "text"; html: string }
   | { kind: "button"; label: string; url: string }
   | { kind: "picture"; url: string; alt: string; link: string | null }
+  | { kind: "course_card"; course: string | null; offer: string | null; label: string }
+  | { kind: "certificate" }
+  | { kind: "next_lesson"; label: string }
   | { kind: "divider" }
-  | { kind: "answers"; question: string; answers: { key: string; label: string; add_tags?: string[]; remove_tags?: string[]; stops_help?: boolean; leaves?: boolean; page?: string | null; url?: string | null }[] };
+  | { kind: "space"; size: "small" | "medium" | "large" }
+  | { kind: "signature" }
+  | { kind: "event"; title: string; at: string; minutes: number; place: string; url: string; zone: string | null }
+  | { kind: "note"; text: string }
+  | { kind: "answers"; question: string; answers: Answer[]; beside?: boolean }
+  | { kind: "columns"; left: Block[]; right: Block[] }
+);
 
 export interface Letter {
   key: string;
@@ -68,6 +89,39 @@ export interface Letter {
   preheader: string;
   blocks: Block[];
   min_gap: string | null;
+  layout: string | null;
+  reply_to: string | null;
+}
+
+export interface Signature {
+  name: string;
+  text: string;
+  picture: string | null;
+  links: { label: string; url: string }[];
+}
+
+export interface Layout {
+  key: string;
+  name: string;
+  logo: string | null;
+  logo_width: number;
+  header: "name" | "logo" | "both" | "none";
+  align: "left" | "center";
+  ground: string;
+  paper: string;
+  ink: string;
+  soft: string;
+  accent: string;
+  link: string;
+  button: string;
+  button_ink: string;
+  type: "serif" | "sans" | "typewriter";
+  size: number;
+  button_shape: "square" | "rounded" | "round";
+  footer: string;
+  links: { label: string; url: string }[];
+  signature: Signature | null;
+  html: string | null;
 }
 
 export const PURPOSES = {
@@ -85,4 +139,8 @@ export interface School {
   login_url: string | null;
   posting_hours: PostingHours | null;
   daily_limit: number | null;
+  layout: string | null;
+  signature: Signature | null;
+  tracking: { links: boolean; openings: boolean };
+  campaign: { source: string; medium: string; campaign: string | null } | null;
 }

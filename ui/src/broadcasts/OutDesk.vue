@@ -8,12 +8,12 @@ import { useRouter } from "vue-router";
 import { api, type Api, data } from "../api/client";
 import type { Broadcast, Letter } from "../api/school-file";
 import { useNotice } from "../parts/notice";
+import FigureTiles from "../parts/FigureTiles.vue";
 import PageHead from "../parts/PageHead.vue";
 import LetterBeside from "./LetterBeside.vue";
 import OutcomeNames from "./OutcomeNames.vue";
 import WaveMap from "./WaveMap.vue";
 import WhoLines from "./WhoLines.vue";
-import { percent, range, WHAT } from "./words";
 
 /** A broadcast under way or over: how far it is, what became of it, and the names behind every number. */
 const props = defineProps<{ id: string; found: Api["BroadcastOut"] }>();
@@ -30,7 +30,7 @@ const naming = ref<{ outcome: string; reason: string } | null>(null);
 const pace = ref<number | null>(props.found.pace);
 const { data: letter } = useQuery({ queryKey: ["letter", computed(() => body.value.letter)], queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: body.value.letter } } })) });
 const asks = computed(() => ((letter.value?.body as Letter | undefined)?.blocks ?? []).some((block) => block.kind === "answers"));
-const figures = computed(() => props.found.figures.filter((one) => one.what !== "posted" && (one.what !== "answered" || one.number > 0 || asks.value)));
+const shown = computed(() => props.found.figures.filter((one) => !["answered", "complained"].includes(one.what) || one.number > 0 || (one.what === "answered" && asks.value)));
 const { data: got } = useQuery({ queryKey: ["outcome", computed(() => [props.id, "posted", ""]), { q: "", page: 1 }], queryFn: () => data(api.GET("/api/broadcasts/{key}/outcome/{outcome}", { params: { path: { key: props.id, outcome: "posted" } } })) });
 const readers = computed(() => (got.value?.items ?? []).map((one) => ({ key: one.key, ticked: true })));
 
@@ -78,10 +78,7 @@ async function askStop(): Promise<void> {
         <label class="pace">Letters a minute <InputNumber :value="pace ?? undefined" :min="1" :max="100000" placeholder="as fast as it goes" aria-label="Letters a minute" style="width: 150px" @change="(n) => (pace = n === null || n === undefined ? null : Number(n))" /><Button size="small" :disabled="pace === found.pace" :loading="setPace.isPending.value" @click="setPace.mutate()">Set</Button></label>
       </div>
       <h2>What became of it</h2>
-      <div class="figures">
-        <button class="figure sheet" @click="naming = { outcome: 'posted', reason: '' }"><span class="label">Posted</span><b class="postmark">{{ count("posted") }}</b><span class="label">of {{ total }} on the list</span></button>
-        <button v-for="one in figures" :key="one.what" class="figure sheet" :data-testid="one.what" @click="naming = { outcome: one.what, reason: '' }"><span class="label">{{ WHAT[one.what] }}</span><b class="postmark">{{ one.number }} <small>{{ percent(one) }}</small></b><span class="label">{{ one.of ? `${range(one)}, of ${one.of}` : "none yet" }}<template v-if="one.small && one.of"> (few)</template></span></button>
-      </div>
+      <FigureTiles :figures="shown" :note="`of ${total} on the list`" @open="(outcome) => (naming = { outcome, reason: '' })" />
       <p class="soft small">The range is where the true share lies in 95 of 100 such cases; few letters say little. Stops within three days of a letter are put down to it. Tests count nowhere.</p>
       <template v-if="found.reasons.length">
         <h2>Not posted, and why</h2>
@@ -97,13 +94,12 @@ async function askStop(): Promise<void> {
       <LetterBeside :letter="body.letter" :course="body.course" :recipients="readers" />
     </aside>
   </div>
-  <OutcomeNames v-if="naming" :id="id" :outcome="naming.outcome" :reason="naming.reason" @close="naming = null" />
+  <OutcomeNames v-if="naming" :of="[id]" :outcome="naming.outcome" :reason="naming.reason" :find="(query) => data(api.GET('/api/broadcasts/{key}/outcome/{outcome}', { params: { path: { key: id, outcome: (naming?.outcome ?? 'posted') as 'posted' }, query } }))" @close="naming = null" />
 </template>
 
 <style scoped>
 .desk-broadcast { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 420px); flex: 1; min-height: 0; } .left { padding: 16px 22px 40px; overflow-y: auto; display: flex; flex-direction: column; gap: 12px; } .left > * { flex: none; } .right { background: var(--sheet2); border-left: 1px solid var(--rule); overflow-y: auto; padding: 14px 18px; display: flex; flex-direction: column; gap: 12px; }
 .progress { padding: 12px 16px; } .progress p { margin: 6px 0 0; } .bar { height: 8px; background: var(--rule2); border-radius: 4px; } .bar i { display: block; height: 100%; background: #38699c; border-radius: 4px; transition: width 0.4s; } .big { font-size: 24px; } .pace { display: flex; gap: 8px; align-items: center; margin-top: 8px; flex-wrap: wrap; } .blank { color: var(--warn); }
-.figures { display: grid; grid-template-columns: repeat(auto-fill, minmax(150px, 1fr)); gap: 10px; } .figure { padding: 8px 12px; text-align: left; cursor: pointer; display: flex; flex-direction: column; color: var(--ink); font: inherit; } .figure:hover { border-color: var(--act); } .figure b { font-size: 24px; line-height: 1.3; } .figure small { font-size: 14px; font-weight: 400; }
 .small { font-size: 12.5px; margin: 0; } .reasons { list-style: none; margin: 0; padding: 0; } .reasons li { padding: 3px 0; } .reasons .link { text-decoration: none; } .reasons .link:hover { text-decoration: underline; }
 @media (max-width: 900px) { .desk-broadcast { display: block; overflow: auto; } .left { overflow: visible; padding: 14px; } .right { border-left: 0; border-top: 1px solid var(--rule); overflow: visible; } }
 </style>

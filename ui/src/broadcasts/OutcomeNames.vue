@@ -5,16 +5,16 @@ import Modal from "ant-design-vue/es/modal";
 import Pagination from "ant-design-vue/es/pagination";
 import { computed, reactive } from "vue";
 
-import { api, data } from "../api/client";
+import type { Api } from "../api/client";
 import { WHAT } from "./words";
 
-/** The students behind a number, each with their letter. */
-const props = defineProps<{ id: string; outcome: string; reason: string }>();
+/** The students behind a number, each with their letter; `of` names what is asked about, `find` asks for a page of them. */
+const props = defineProps<{ of: unknown[]; outcome: string; reason: string; find: (asked: { q: string; page: number; reason: string }) => Promise<Api["OutcomePage"]> }>();
 const emit = defineEmits<{ close: [] }>();
 const asked = reactive({ q: "", page: 1 });
 const { data: page } = useQuery({
-  queryKey: ["outcome", computed(() => [props.id, props.outcome, props.reason]), asked],
-  queryFn: () => data(api.GET("/api/broadcasts/{key}/outcome/{outcome}", { params: { path: { key: props.id, outcome: props.outcome as "posted" }, query: { ...asked, reason: props.reason } } })),
+  queryKey: ["outcome", computed(() => [...props.of, props.outcome, props.reason]), asked],
+  queryFn: () => props.find({ ...asked, reason: props.reason }),
   placeholderData: keepPreviousData,
 });
 </script>

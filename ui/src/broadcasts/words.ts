@@ -9,6 +9,6 @@ export const percent = (one: Api["Figure"] | undefined) => (one?.share === null 
 export const range = (one: Api["Figure"]) => (one.low === null || one.high === null || one.low === undefined || one.high === undefined ? "" : `${Math.round(one.low * 100)} to ${Math.round(one.high * 100)}%`);
 
 export const WHAT: Record<string, string> = {
-  posted: "Posted", delivered: "Delivered", opened: "Opened", not_opened: "Not opened", clicked: "Clicked", answered: "Answered", stopped: "Stopped letters", bounced: "Came back",
+  posted: "Posted", delivered: "Delivered", opened: "Opened", not_opened: "Not opened", clicked: "Clicked", answered: "Answered", stopped: "Stopped letters", complained: "Complained", bounced: "Came back",
   on_its_way: "On the way", kept_back: "Kept back", not_posted: "Not posted", waits_for_you: "Wait for you",
 };

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { Document } from "@tiptap/extension-document";
+import { Image } from "@tiptap/extension-image";
 import { Paragraph } from "@tiptap/extension-paragraph";
 import { Text } from "@tiptap/extension-text";
+import { TextAlign } from "@tiptap/extension-text-align";
 import StarterKit from "@tiptap/starter-kit";
-import { UndoRedo } from "@tiptap/extensions";
 import { EditorContent, useEditor } from "@tiptap/vue-3";
 import Button from "ant-design-vue/es/button";
 import Dropdown from "ant-design-vue/es/dropdown";
@@ -13,13 +14,17 @@ import Popover from "ant-design-vue/es/popover";
 import { computed, ref, watch } from "vue";
 
 import type { Api } from "../api/client";
+import PicturePick from "../parts/PicturePick.vue";
 import { fieldLabel, readField, writeField } from "./field-words";
+import FieldMenu from "./FieldMenu.vue";
 import { fromChips, htmlToLine, lineToHtml, MergeField, toChips } from "./merge-field";
 
 const text = defineModel<string>({ required: true });
 const props = defineProps<{ label: string; lines?: boolean; fields: Api["MergeFieldOut"][] }>();
 const address = ref("");
 const linking = ref(false);
+const picturing = ref(false);
+const inText = ref<{ src: string | null; alt: string }>({ src: null, alt: "" });
 const picked = ref<{ at: number; field: string } | null>(null);
 
 const read = (value: string) => (props.lines ? toChips(value) : lineToHtml(value));
@@ -28,8 +33,8 @@ const write = (html: string) => (props.lines ? fromChips(html) : htmlToLine(html
 const editor = useEditor({
   content: read(text.value),
   extensions: props.lines
-    ? [StarterKit.configure({ heading: { levels: [2, 3] }, code: false, codeBlock: false, strike: false, link: { openOnClick: false, HTMLAttributes: { rel: null, target: null } } }), MergeField]
-    : [Document.extend({ content: "paragraph" }), Paragraph, Text, UndoRedo, MergeField],
+    ? [StarterKit.configure({ heading: { levels: [2, 3] }, code: false, codeBlock: false, strike: false, undoRedo: false, link: { openOnClick: false, HTMLAttributes: { rel: null, target: null } } }), Image.configure({ inline: true }), TextAlign.configure({ types: ["heading", "paragraph"], alignments: ["left", "center", "right"] }), MergeField]
+    : [Document.extend({ content: "paragraph" }), Paragraph, Text, MergeField],
   editorProps: {
     attributes: { class: props.lines ? "text" : "one-line", role: "textbox", "aria-label": props.label, "aria-multiline": String(Boolean(props.lines)) },
     handleClickOn: (_view, _pos, node, at) => {
@@ -55,14 +60,35 @@ watch(text, (now) => {
   if (editor.value && now !== write(editor.value.getHTML())) editor.value.commands.setContent(read(now), { emitUpdate: false });
 });
 
-const groups = computed(() => {
-  const found = new Map<string, Api["MergeFieldOut"][]>();
-  for (const field of props.fields) found.set(field.group, [...(found.get(field.group) ?? []), field]);
-  return [...found];
+/** Put a merge field in; where some students have no value for it, its fallback is asked for. */
+function insert(found: Api["MergeFieldOut"]): void {
+  const fallback = found.name === "student.first_name" ? (props.lines ? "there" : "Hello") : null;
+  const field = writeField({ name: found.name, fallback, filters: "" });
+  editor.value?.chain().focus().insertContent({ type: "mergeField", attrs: { field } }).run();
+  const at = (editor.value?.state.selection.from ?? 1) - 1;
+  if (found.lacking && fallback === null) picked.value = { at, field };
+}
+const lacking = computed(() => props.fields.find((one) => one.name === chip.value?.name)?.lacking ?? 0);
+function openPicture(open: boolean): void {
+  picturing.value = open;
+  if (open) inText.value = { src: null, alt: "", ...(editor.value?.isActive("image") ? editor.value.getAttributes("image") : {}) };
+}
+function setPicture(): void {
+  if (inText.value.src) editor.value?.chain().focus().setImage({ src: inText.value.src, alt: inText.value.alt }).run();
+  picturing.value = false;
+}
+const STYLES = [{ key: "paragraph", name: "Text" }, { key: "2", name: "Heading" }, { key: "3", name: "Small heading" }, { key: "quote", name: "Quotation" }];
+const styleNow = computed(() => {
+  const now = editor.value;
+  return now?.isActive("blockquote") ? "Quotation" : now?.isActive("heading", { level: 2 }) ? "Heading" : now?.isActive("heading", { level: 3 }) ? "Small heading" : "Text";
 });
-function insert(name: string): void {
-  const fallback = name === "student.first_name" ? (props.lines ? "there" : "Hello") : null;
-  editor.value?.chain().focus().insertContent({ type: "mergeField", attrs: { field: writeField({ name, fallback, filters: "" }) } }).run();
+function setStyle(key: string): void {
+  const chain = editor.value?.chain().focus();
+  if (!chain) return;
+  if (editor.value?.isActive("blockquote") !== (key === "quote")) chain.toggleBlockquote();
+  if (key === "2" || key === "3") chain.setHeading({ level: key === "2" ? 2 : 3 });
+  else chain.setParagraph();
+  chain.run();
 }
 const chip = computed(() => (picked.value ? readField(picked.value.field) : null));
 function setFallback(fallback: string | null): void {
@@ -93,27 +119,25 @@ function setLink(): void {
       <template v-if="lines && editor">
         <Button size="small" type="text" :class="{ on: editor.isActive('bold') }" aria-label="Bold" @click="editor.chain().focus().toggleBold().run()"><b>B</b></Button>
         <Button size="small" type="text" :class="{ on: editor.isActive('italic') }" aria-label="Italic" @click="editor.chain().focus().toggleItalic().run()"><i>I</i></Button>
-        <Button size="small" type="text" :class="{ on: editor.isActive('heading') }" @click="editor.chain().focus().toggleHeading({ level: 2 }).run()">Heading</Button>
+        <Dropdown :trigger="['click']"><Button size="small" type="text">{{ styleNow }} ▾</Button><template #overlay><Menu @click="({ key }) => setStyle(String(key))"><Menu.Item v-for="one in STYLES" :key="one.key">{{ one.name }}</Menu.Item></Menu></template></Dropdown>
         <Button size="small" type="text" :class="{ on: editor.isActive('bulletList') }" @click="editor.chain().focus().toggleBulletList().run()">List</Button>
         <Button size="small" type="text" :class="{ on: editor.isActive('orderedList') }" @click="editor.chain().focus().toggleOrderedList().run()">1. 2. 3.</Button>
+        <Dropdown :trigger="['click']"><Button size="small" type="text">Align ▾</Button><template #overlay><Menu @click="({ key }) => editor?.chain().focus().setTextAlign(String(key)).run()"><Menu.Item key="left">Left</Menu.Item><Menu.Item key="center">Centre</Menu.Item><Menu.Item key="right">Right</Menu.Item></Menu></template></Dropdown>
         <Popover :open="linking" trigger="click" title="Where does the link go? Leave empty to remove it." @open-change="openLink">
           <Button size="small" type="text" :class="{ on: editor.isActive('link') }">Link</Button>
           <template #content><form class="link-form" @submit.prevent="setLink"><Input v-model:value="address" aria-label="Address" /><Button html-type="submit" type="primary">Set</Button></form></template>
         </Popover>
+        <Popover :open="picturing" trigger="click" title="A picture in the text" @open-change="openPicture">
+          <Button size="small" type="text" :class="{ on: editor.isActive('image') }">Picture</Button>
+          <template #content><form class="picture-form" @submit.prevent="setPicture"><PicturePick v-model="inText.src" label="picture in the text" small /><Input v-model:value="inText.alt" aria-label="What the picture shows" placeholder="what it shows, in words" /><Button html-type="submit" type="primary" :disabled="!inText.src || !inText.alt.trim()">Put it in</Button></form></template>
+        </Popover>
       </template>
-      <Dropdown :trigger="['click']">
-        <Button size="small" type="text" class="insert" :aria-label="`Insert a merge field into ${label}`">+ merge field</Button>
-        <template #overlay>
-          <Menu class="fields" @click="({ key }) => insert(String(key))">
-            <Menu.ItemGroup v-for="[group, found] in groups" :key="group" :title="group"><Menu.Item v-for="field in found" :key="field.name">{{ field.label }}</Menu.Item></Menu.ItemGroup>
-          </Menu>
-        </template>
-      </Dropdown>
+      <FieldMenu :fields="fields" :label="label" @pick="insert" />
     </div>
     <EditorContent :editor="editor" class="content" />
     <div v-if="chip" class="chip-bar">
       <span class="chip">{{ fieldLabel(chip.name) }}</span>
-      <label class="label">if empty, write <Input size="small" :value="chip.fallback ?? ''" placeholder="nothing: the letter waits for you" style="width: 220px" @input="(e: Event) => setFallback((e.target as HTMLInputElement).value || null)" /></label>
+      <span v-if="lacking" class="lacking">▲ {{ lacking }} of your students have none</span><label class="label">if empty, write <Input size="small" :value="chip.fallback ?? ''" placeholder="nothing: the letter waits for you" style="width: 220px" @input="(e: Event) => setFallback((e.target as HTMLInputElement).value || null)" /></label>
       <Button size="small" @click="removeChip">Remove</Button><Button size="small" type="text" @click="picked = null">Done</Button>
     </div>
   </div>
@@ -124,13 +148,13 @@ function setLink(): void {
 .field-text:focus-within { border-color: var(--act); }
 .bar { display: flex; flex-wrap: wrap; gap: 2px; padding: 3px 4px; border-bottom: 1px solid var(--rule2); }
 .field-text:not(.lines) { display: flex; align-items: center; } .field-text:not(.lines) .bar { order: 2; border: 0; } .field-text:not(.lines) .content { flex: 1; min-width: 0; }
-.insert { color: var(--act); margin-left: auto; } .on { background: var(--act-bg); }
+.on { background: var(--act-bg); }
 .content :deep(.ProseMirror) { outline: none; }
 .content :deep(.one-line) { padding: 6px 10px; overflow-wrap: anywhere; } .content :deep(p) { margin: 0; }
 .content :deep(.text) { padding: 12px 16px; min-height: 90px; font: 16px/1.55 var(--letter); } .content :deep(.text p) { margin: 0 0 12px; } .content :deep(.text h2) { font: 600 19px/1.4 var(--letter); margin: 6px 0; }
 .content :deep(.chip) { cursor: pointer; color: var(--act); } .content :deep(.ProseMirror-selectednode) { outline: 2px solid var(--act); }
 .chip-bar { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; padding: 6px 10px; background: var(--sheet2); border-top: 1px solid var(--rule2); width: 100%; }
 .field-text:not(.lines) { flex-wrap: wrap; } .chip-bar { order: 3; }
+.lacking { color: var(--warn); font-size: 12.5px; } .picture-form { display: flex; flex-direction: column; gap: 8px; width: 340px; } .content :deep(img) { max-width: 100%; height: auto; } .content :deep(h3) { font: 600 16.5px/1.4 var(--letter); margin: 6px 0; } .content :deep(blockquote) { border-left: 3px solid var(--rule); margin: 0 0 12px; padding-left: 14px; color: var(--soft); }
 .link-form { display: flex; gap: 8px; width: 340px; }
-:global(.fields) { max-height: 340px; overflow: auto; }
 </style>

@@ -1,29 +1,28 @@
 <script setup lang="ts">
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
-import Dropdown from "ant-design-vue/es/dropdown";
 import Input from "ant-design-vue/es/input";
-import Menu from "ant-design-vue/es/menu";
-import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
-import { type Block, type Letter, PURPOSES } from "../api/school-file";
+import { type Letter, PURPOSES } from "../api/school-file";
 import { useDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
-import LetterPaper from "../parts/LetterPaper.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { shownAs, suggest } from "../parts/shown-as";
-import StudentPick from "../parts/StudentPick.vue";
 import TestDialog from "../parts/TestDialog.vue";
-import AnswersEdit from "./AnswersEdit.vue";
+import BlockList from "./BlockList.vue";
+import { answerKeys } from "./blocks";
 import FieldText from "./FieldText.vue";
 import LetterFindings from "./LetterFindings.vue";
+import LetterMore from "./LetterMore.vue";
+import LetterTabs from "./LetterTabs.vue";
 import { patched } from "./patched";
+import SeenSide from "./SeenSide.vue";
 
 const props = defineProps<{ id: string }>();
 const route = useRoute();
@@ -32,15 +31,16 @@ const above = computed(() => (String(route.query.back ?? "").startsWith("/broadc
 const key = computed(() => props.id);
 const client = useQueryClient();
 const notice = useNotice();
-const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Letter>(() => `letter:${key.value}`);
-const view = ref<string | number>("Desk");
+// Typing is undone word by word; whatever else is done, by itself.
+const isTyping = (before: string, after: string) => Math.abs(before.length - after.length) < 24 && before.split('"kind"').length === after.split('"kind"').length;
+const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Letter>(() => `letter:${key.value}`, isTyping);
 const testing = ref(false);
 
 const { data: found, error } = useQuery({ queryKey: ["letter", key], queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } })) });
 watch(found, (now) => {
   if (now && (!current.value || !changed.value)) begin(now.body as unknown as Letter);
 }, { immediate: true });
-const { data: fields } = useQuery({ queryKey: ["fields"], queryFn: () => data(api.GET("/api/letters/fields")), staleTime: Infinity });
+const { data: fields } = useQuery({ queryKey: ["fields", key, shownAs], queryFn: () => data(api.GET("/api/letters/{key}/fields", { params: { path: { key: key.value }, query: { student: shownAs.value } } })), staleTime: 60_000, placeholderData: keepPreviousData });
 const { courses } = useThings();
 const { data: first } = useQuery({ queryKey: ["students", "first"], queryFn: () => data(api.GET("/api/students", { params: { query: { course: courses.value[0]?.key ?? "" } } })), staleTime: 600_000, enabled: computed(() => courses.value.length > 0) });
 watch(first, (page) => suggest(page?.items), { immediate: true });
@@ -59,29 +59,10 @@ const { data: preview, error: blankError } = useQuery({
   placeholderData: keepPreviousData,
 });
 
-const FRESH: Record<string, () => Block> = {
-  text: () => ({ kind: "text", html: "<p></p>" }),
-  button: () => ({ kind: "button", label: "Open the course", url: "{{ course.url }}" }),
-  divider: () => ({ kind: "divider" }),
-  answers: () => ({ kind: "answers", question: "How is it going?", answers: [{ key: "well", label: "Well", add_tags: [] }, { key: "stuck", label: "I am stuck", add_tags: [] }] }),
-  picture: () => ({ kind: "picture", url: "https://", alt: "", link: null }),
-};
-function addBlock(kind: string, at: number): void {
-  const fresh = FRESH[kind];
-  if (current.value && fresh) current.value.blocks = [...current.value.blocks.slice(0, at), fresh(), ...current.value.blocks.slice(at)];
-}
-function moveBlock(at: number, by: number): void {
-  const blocks = [...(current.value?.blocks ?? [])];
-  const [block] = blocks.splice(at, 1);
-  if (!current.value || !block) return;
-  blocks.splice(at + by, 0, block);
-  current.value.blocks = blocks;
-}
-const removeBlock = (at: number) => current.value && (current.value.blocks = current.value.blocks.filter((_, i) => i !== at));
-
-/** Findings at one place of the letter: its subject, its preheader, or one of its blocks. */
-const at = (place: string) => (preview.value?.findings ?? []).filter((one) => one.pointer === place || one.pointer.startsWith(`${place}/`));
-const elsewhere = computed(() => (preview.value?.findings ?? []).filter((one) => !["/subject", "/preheader"].includes(one.pointer) && !/^\/blocks\/\d/.test(one.pointer)));
+/** Findings at one place of the letter: its subject, its preheader; those of blocks stand beside them. */
+const findings = computed(() => preview.value?.findings ?? []);
+const at = (place: string) => findings.value.filter((one) => one.pointer === place);
+const elsewhere = computed(() => findings.value.filter((one) => !["/subject", "/preheader"].includes(one.pointer) && !/^\/blocks\/\d/.test(one.pointer)));
 const mend = (one: Api["FindingOut"]) => one.mend && current.value && (current.value = patched(current.value, one.mend.patch));
 
 const save = useMutation({
@@ -93,7 +74,18 @@ const save = useMutation({
   },
   onError: (refused) => notice.refused(refused),
 });
-const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", picture: "Picture", divider: "Line", answers: "Answers" };
+// Steps back and forward are the letter's, whichever of its fields the keyboard is in.
+function keys(event: KeyboardEvent): void {
+  if (!(event.ctrlKey || event.metaKey) || event.altKey || (event.target as HTMLElement).closest(".ant-modal")) return;
+  const pressed = event.key.toLowerCase();
+  if (pressed !== "z" && pressed !== "y") return;
+  event.preventDefault();
+  event.stopPropagation();
+  if (pressed === "y" || event.shiftKey) redo();
+  else undo();
+}
+onMounted(() => window.addEventListener("keydown", keys, true));
+onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
 </script>
 
 <template>
@@ -101,10 +93,12 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
     <PageHead :title="current.name" :above="above">
       <template #title><h1 class="name"><Input v-model:value="current.name" :bordered="false" aria-label="Name of the letter" :style="{ width: Math.min(44, Math.max(16, current.name.length + 1)) + 'ch' }" /></h1></template>
       <template #beside><span class="soft">{{ found.used_by.length ? `Used by ${found.used_by.join(", ")}` : "Nothing uses it yet" }}</span></template>
+      <LetterMore v-model:letter="current" />
       <Button :disabled="!shownAs" @click="testing = true">Send me a test</Button>
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : `Version ${found.version} saved` }}</Button>
     </PageHead>
+    <LetterTabs :id="id" at="write" :changed="changed" />
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
     <div class="desk">
       <section class="write">
@@ -114,40 +108,9 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
         </div>
         <div><div class="label">Preheader: the line that inboxes show beside the subject</div><FieldText v-model="current.preheader" label="Preheader" :fields="fields ?? []" /><LetterFindings :found="at('/preheader')" @mend="mend" /></div>
         <LetterFindings :found="elsewhere" @mend="mend" />
-        <div v-for="(block, index) in current.blocks" :key="index" class="block">
-          <header><span class="label">{{ KINDS[block.kind] }}</span>
-            <Button size="small" type="text" :disabled="!index" :aria-label="`Move ${KINDS[block.kind]} up`" @click="moveBlock(index, -1)">↑</Button>
-            <Button size="small" type="text" :disabled="index === current.blocks.length - 1" :aria-label="`Move ${KINDS[block.kind]} down`" @click="moveBlock(index, 1)">↓</Button>
-            <Button size="small" type="text" @click="removeBlock(index)">Remove</Button></header>
-          <FieldText v-if="block.kind === 'text'" v-model="block.html" lines :label="`Text ${index + 1}`" :fields="fields ?? []" />
-          <div v-else-if="block.kind === 'button'" class="button-block">
-            <span class="label">says</span><FieldText v-model="block.label" label="Button text" :fields="fields ?? []" />
-            <span class="label">leads to</span><FieldText v-model="block.url" label="Button address" :fields="fields ?? []" />
-          </div>
-          <hr v-else-if="block.kind === 'divider'" />
-          <AnswersEdit v-else-if="block.kind === 'answers'" :model-value="block" :fields="fields ?? []" @update:model-value="(now) => current && (current.blocks[index] = now)" />
-          <div v-else-if="block.kind === 'picture'" class="button-block">
-            <span class="label">address</span><FieldText v-model="block.url" label="Picture address" :fields="fields ?? []" />
-            <span class="label">in words</span><FieldText v-model="block.alt" label="Picture in words" :fields="fields ?? []" />
-          </div>
-          <LetterFindings :found="at(`/blocks/${index}`)" @mend="mend" />
-        </div>
-        <Dropdown :trigger="['click']">
-          <Button shape="round" class="more">+ Add text, a button, answers …</Button>
-          <template #overlay><Menu @click="({ key: kind }) => addBlock(String(kind), current?.blocks.length ?? 0)"><Menu.Item key="text">Text</Menu.Item><Menu.Item key="button">Button</Menu.Item><Menu.Item key="answers">Answer links</Menu.Item><Menu.Item key="picture">Picture</Menu.Item><Menu.Item key="divider">Line</Menu.Item></Menu></template>
-        </Dropdown>
+        <BlockList v-model="current.blocks" place="blocks" :fields="fields ?? []" :findings="findings" :hidden="preview?.hidden ?? []" :course="null" :keys="answerKeys(current.blocks)" @mend="mend" />
       </section>
-      <aside class="look" aria-label="As a student sees it">
-        <div class="seen"><span class="label">Seen as</span><StudentPick v-model="shownAs" label="See the letter as this student" /><Segmented v-model:value="view" :options="['Desk', 'Phone', 'Plain text']" size="small" /></div>
-        <p v-if="blankError" class="blank" role="alert">▲ {{ blankError.message }}</p>
-        <template v-else-if="preview">
-          <p v-if="preview.blank" class="blank" role="alert">▲ {{ preview.blank }} The letter would wait for you.</p>
-          <div class="envelope sheet"><div class="subject" data-testid="seen-subject">{{ preview.subject || "(no subject)" }}</div><div class="label">{{ preview.preheader }}</div></div>
-          <pre v-if="view === 'Plain text'" class="sheet plain-text">{{ preview.text }}</pre>
-          <LetterPaper v-else :html="preview.html" :narrow="view === 'Phone'" title="The letter as this student sees it" />
-        </template>
-        <p v-else-if="!shownAs" class="soft">Add a student, and the letter shows here as they would see it.</p>
-      </aside>
+      <SeenSide :seen="preview" :error="blankError" />
     </div>
   </template>
   <TestDialog v-if="testing && current" :address="(body) => data(api.POST('/api/letters/{key}/test', { params: { path: { key } }, body: { ...body, letter: current as unknown as Record<string, unknown> } })).then((one) => [one])" @close="testing = false" />
@@ -160,12 +123,5 @@ const KINDS: Record<Block["kind"], string> = { text: "Text", button: "Button", p
 .desk { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 440px); flex: 1; min-height: 0; }
 .write { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 14px; overflow-y: auto; align-items: stretch; }
 .two { display: flex; gap: 14px; flex-wrap: wrap; } .grow { flex: 1; min-width: 240px; }
-.block header { display: flex; align-items: center; gap: 2px; } .block header .label { margin-right: auto; }
-.button-block { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 8px 10px; align-items: center; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; padding: 10px; }
-.more { align-self: flex-start; } hr { border: 0; border-top: 1px solid var(--rule); margin: 6px 0; }
-.look { background: var(--sheet2); border-left: 1px solid var(--rule); padding: 14px 18px; overflow-y: auto; display: flex; flex-direction: column; gap: 10px; }
-.seen { display: flex; align-items: center; gap: 8px; flex-wrap: wrap; } .blank { color: var(--warn); margin: 0; }
-.envelope { padding: 9px 14px; } .subject { font: 600 16px/1.35 var(--letter); overflow-wrap: anywhere; }
-.plain-text { white-space: pre-wrap; overflow-wrap: anywhere; padding: 14px; margin: 0; font: 13.5px/1.5 var(--mark); }
-@media (max-width: 900px) { .desk { display: block; overflow: auto; } .write { overflow: visible; padding: 14px; } .look { border-left: 0; border-top: 1px solid var(--rule); } }
+@media (max-width: 900px) { .desk { display: block; overflow: auto; } .write { overflow: visible; padding: 14px; } }
 </style>

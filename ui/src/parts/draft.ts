@@ -3,11 +3,15 @@ import { onBeforeRouteLeave } from "vue-router";
 
 import { useNotice } from "./notice";
 
+/** How soon one change must follow another to be a part of it. */
+const TOGETHER_MS = 800;
+
 /**
  * Something being edited: kept in this browser at every change, so that a
- * reload loses nothing, with steps back and forward.
+ * reload loses nothing, with steps back and forward. `isOneStep` says which
+ * changes, each right after the one before, are undone together.
  */
-export function useDraft<T extends object>(name: () => string) {
+export function useDraft<T extends object>(name: () => string, isOneStep: (before: string, after: string) => boolean = () => false) {
   const saved = ref("");
   const current = ref<T | null>(null);
   const past = ref<string[]>([]);
@@ -15,6 +19,7 @@ export function useDraft<T extends object>(name: () => string) {
   const restored = ref(false);
   const notice = useNotice();
   let last = "";
+  let changedAt = 0;
 
   const text = computed(() => (current.value ? JSON.stringify(current.value) : ""));
   const changed = computed(() => current.value !== null && text.value !== saved.value);
@@ -34,7 +39,9 @@ export function useDraft<T extends object>(name: () => string) {
 
   watch(text, (now) => {
     if (!now || now === last) return;
-    past.value = [...past.value.slice(-99), last];
+    const soon = Date.now() - changedAt < TOGETHER_MS;
+    if (!(soon && past.value.length && isOneStep(last, now))) past.value = [...past.value.slice(-99), last];
+    changedAt = Date.now();
     future.value = [];
     last = now;
     if (now === saved.value) localStorage.removeItem(place());

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Segmented from "ant-design-vue/es/segmented";
+import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
-import { api, data } from "../api/client";
+import { api, type Api, data } from "../api/client";
 import EmptyState from "../parts/EmptyState.vue";
 import LetterPaper from "../parts/LetterPaper.vue";
 
@@ -22,6 +23,16 @@ const { data: mail } = useQuery({
   enabled: computed(() => opened.value !== null),
   staleTime: Infinity,
 });
+const TROUBLES = [
+  { value: "", label: "takes every letter" }, { value: "slow", label: "is slow" }, { value: "greylisting", label: "asks to come again in a while" }, { value: "unknown", label: "knows nobody of that name" },
+  { value: "unknown_later", label: "says a moment later: nobody of that name" }, { value: "full", label: "says a moment later: mailbox full" }, { value: "complaint", label: "passes a complaint on" },
+];
+const path = computed(() => ({ params: { path: { student: props.student } } }));
+const { data: trouble } = useQuery({ queryKey: ["trouble", computed(() => props.student)], queryFn: () => data(api.GET("/api/practice/trouble/{student}", path.value)) });
+const play = useMutation({
+  mutationFn: (kind: string | null) => data(api.PUT("/api/practice/trouble/{student}", { ...path.value, body: { kind: kind as Api["TroubleIn"]["kind"] } })),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["trouble"] }),
+});
 watch(() => props.student, () => (opened.value = null));
 watch(mail, () => void client.invalidateQueries({ queryKey: ["inbox"] }));
 </script>
@@ -29,6 +40,7 @@ watch(mail, () => void client.invalidateQueries({ queryKey: ["inbox"] }));
 <template>
   <section class="box" aria-label="Inbox">
     <header><h2>Inbox</h2><span v-if="mails?.length" class="label">{{ mails.length }} {{ mails.length === 1 ? "letter" : "letters" }}</span><button v-if="opened !== null" class="link" @click="opened = null">All letters</button></header>
+    <label class="plays">Their mail server <Select :value="trouble?.kind ?? ''" :options="TROUBLES" size="small" v-named="'What their mail server does'" style="min-width: 250px" @change="(kind) => play.mutate(String(kind) || null)" /></label>
     <template v-if="opened !== null && mail">
       <article class="open">
         <h3 data-testid="mail-subject">{{ mail.subject }}</h3>
@@ -51,6 +63,7 @@ watch(mail, () => void client.invalidateQueries({ queryKey: ["inbox"] }));
 ul { list-style: none; margin: 0; padding: 0 18px 18px; display: flex; flex-direction: column; gap: 10px; }
 .line { display: grid; grid-template-columns: minmax(0, 1fr) auto; gap: 2px 10px; width: 100%; text-align: left; background: var(--sheet); border: 1px solid var(--rule); border-radius: 4px; padding: 0 14px 9px; overflow: hidden; cursor: pointer; color: var(--ink); }
 .line .airmail { grid-column: 1 / -1; margin: 0 -14px 6px; visibility: hidden; } .fresh .airmail { visibility: visible; } .subject { font-family: var(--title); } .fresh .subject { font-weight: 700; } .line .label { grid-column: 1 / -1; } .when { font-size: 13px; white-space: nowrap; }
+.plays { display: flex; gap: 8px; align-items: center; padding: 0 18px 10px; color: var(--soft); font-size: 13px; }
 .open { padding: 0 18px 24px; display: flex; flex-direction: column; gap: 10px; align-items: stretch; } .open h3 { font: 600 18px/1.35 var(--letter); overflow-wrap: anywhere; } .open :deep(.ant-segmented) { align-self: flex-start; }
 pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: 14px; font: 13px/1.5 var(--mark); } dl { padding: 12px 14px; margin: 0; overflow-wrap: anywhere; } dd { margin: 0 0 8px; font: 13px var(--mark); }
 </style>

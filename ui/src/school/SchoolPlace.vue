@@ -12,6 +12,7 @@ import type { School } from "../api/school-file";
 import { useDraft } from "../parts/draft";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import LettersBox from "./LettersBox.vue";
 import NewPassword from "./NewPassword.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
 
@@ -82,6 +83,7 @@ async function take(event: Event): Promise<void> {
       <label>At most this many letters to one student a day (empty: no limit)<InputNumber :value="school.daily_limit ?? undefined" :min="1" :max="50" @change="(n) => set('daily_limit', n ? Number(n) : null)" /></label>
       <p class="soft">Hours and limit are for course help and news. Service letters, such as access and receipts, always go at once.</p>
     </section>
+    <LettersBox :model-value="school" @update:model-value="(now) => (current = now)" />
     <section class="sheet box">
       <h2>Where events come in</h2>
       <p class="soft">Your course site reports purchases and finished lessons here, signed with the key (Standard Webhooks).</p>
