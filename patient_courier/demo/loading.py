@@ -15,6 +15,7 @@ from whenever import Instant
 from patient_courier.core.school.conditions import Condition
 from patient_courier.demo.history import demo_school, today
 from patient_courier.dispatch.history import play_history
+from patient_courier.dispatch.pictures import take_pictures
 from patient_courier.dispatch.receiving import keep_problem
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import look_of
@@ -42,6 +43,7 @@ def load_demo(path: Path, settings: Settings) -> Database:
     file = demo_school()
     with database.writing() as session:
         open_school(session, file, today(), practice=True)
+        take_pictures(session, file, today())
         add_user(
             session,
             email=file.school.sender.email,

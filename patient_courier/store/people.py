@@ -47,7 +47,12 @@ class Person:
     @property
     def name(self) -> str:
         """First and last name, or the address."""
-        return " ".join(x for x in (self.first_name, self.last_name) if x) or self.email
+        return self.full_name or self.email
+
+    @property
+    def full_name(self) -> str:
+        """First and last name, empty when neither is known: for what others may see."""
+        return " ".join(x for x in (self.first_name, self.last_name) if x)
 
 
 def person_of(row: StudentRow) -> Person:

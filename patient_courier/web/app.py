@@ -56,7 +56,7 @@ from patient_courier.web.places import (
     today,
     versions,
 )
-from patient_courier.web.public import answering, choosing, moving, reading, stopping
+from patient_courier.web.public import answering, certificates, choosing, moving, reading, stopping
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
 from patient_courier.web.sign_in import Passwords, TooOften
@@ -151,7 +151,7 @@ def _include_places(app: FastAPI) -> None:
         school,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
-    for page in (stopping, choosing, moving, answering, reading):
+    for page in (stopping, choosing, moving, answering, reading, certificates):
         app.include_router(page.router)
     app.include_router(pictures.public)
 
@@ -206,7 +206,7 @@ async def _too_often(request: Request, error: Exception) -> Response:
 
 def _front_end(path: str) -> Response:
     """Every other address belongs to the front end, which knows its own places."""
-    if path.startswith(("api/", "intake/", "post/")):
+    if path.startswith(("api/", "intake/", "post/", "pictures/")):
         return JSONResponse({"detail": "There is nothing at this address."}, status_code=404)
     if path and len(path) < 200 and path.isprintable():
         file = STATIC / path

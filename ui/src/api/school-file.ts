@@ -33,6 +33,7 @@ export interface Sequence {
   leaves: Matcher[];
   posting_hours: "school" | PostingHours | null;
   holds_broadcasts: boolean;
+  reply_to: string | null;
   steps: Step[];
   [key: string]: unknown;
 }

@@ -11,11 +11,12 @@ import DurationInput from "../parts/DurationInput.vue";
 import { useDraft } from "../parts/draft";
 import { freeKey } from "../parts/keys";
 import { useNotice } from "../parts/notice";
+import PicturePick from "../parts/PicturePick.vue";
 
 interface Item { key: string; title: string; minutes?: number | null; pass_mark?: number; url?: string | null }
 interface Module { key: string; title: string; unlocks?: string | null; lessons: Item[]; quizzes: Item[] }
-interface Course { key: string; title: string; summary: string; url: string | null; review_url: string | null; access: string | null; certificate: { approval: boolean } | null; modules: Module[] }
-interface Offer { key: string; title: string; price: { amount: string; currency: string } | null; courses: string[]; tags: string[] }
+interface Course { key: string; title: string; summary: string; picture: string | null; sender_name: string | null; url: string | null; review_url: string | null; access: string | null; certificate: { approval: boolean } | null; modules: Module[] }
+interface Offer { key: string; title: string; summary: string; url: string | null; picture: string | null; price: { amount: string; currency: string } | null; courses: string[]; tags: string[] }
 
 const props = defineProps<{ id: string }>();
 const client = useQueryClient();
@@ -95,10 +96,14 @@ const saveOffer = useMutation({
   onError: (error) => notice.refused(error),
 });
 function addOffer(): void {
-  saveOffer.mutate({ key: freeKey(`${props.id}-once`, offers.value.map((one) => one.key)), title: course.value.title, price: null, courses: [props.id], tags: [] });
+  saveOffer.mutate({ key: freeKey(`${props.id}-once`, offers.value.map((one) => one.key)), title: course.value.title, summary: "", url: null, picture: null, price: null, courses: [props.id], tags: [] });
 }
 function setTitle(one: Offer, title: string): void {
   if (title.trim() && title !== one.title) saveOffer.mutate({ ...one, title: title.trim() });
+}
+function setOffer(one: Offer, part: Partial<Offer>): void {
+  const now = { ...one, ...part };
+  if (JSON.stringify(now) !== JSON.stringify(one)) saveOffer.mutate(now);
 }
 function setPrice(one: Offer, text: string): void {
   const found = /^\s*([A-Za-z]{3})?\s*(\d+(?:[.,]\d{1,2})?)\s*([A-Za-z]{3})?\s*$/.exec(text);
@@ -122,6 +127,8 @@ function setPrice(one: Offer, text: string): void {
       <label>In one sentence<Input v-model:value="course.summary" /></label>
       <label>Where feedback is written<Input :value="course.review_url ?? ''" placeholder="https://…" @change="(e: Event) => (course.review_url = typed(e) || null)" /></label>
       <label>Access lasts <span class="inline"><DurationInput v-model="course.access" label="Access lasts" /> (0: no end)</span></label>
+      <label>Letters about it are signed by<Input :value="course.sender_name ?? ''" placeholder="the school's sender" @change="(e: Event) => (course.sender_name = typed(e) || null)" /></label>
+      <div><span class="label">Picture, for course cards in letters</span><PicturePick v-model="course.picture" label="course" small /></div>
       <div class="inline"><Checkbox :checked="course.certificate !== null" @change="(e) => (course.certificate = e.target.checked ? { approval: false } : null)">Certificate</Checkbox><Checkbox v-if="course.certificate" v-model:checked="course.certificate.approval">after your approval</Checkbox></div>
     </section>
     <section v-for="(module, m) in course.modules" :key="module.key" class="sheet box">
@@ -137,7 +144,8 @@ function setPrice(one: Offer, text: string): void {
     </section>
     <Button class="add" @click="addModule">Add a module</Button>
     <section class="sheet box"><h2>Offers that give this course</h2>
-      <div v-for="one in offers" :key="one.key" class="item"><Input :value="one.title" :aria-label="`Title of offer ${one.key}`" @blur="(e: Event) => setTitle(one, typed(e))" /><Input :value="one.price ? `${one.price.currency} ${one.price.amount}` : ''" placeholder="free" :aria-label="`Price of ${one.title}`" class="price" @blur="(e: Event) => setPrice(one, typed(e))" /><span class="label postmark">{{ one.key }}</span></div>
+      <div v-for="one in offers" :key="one.key" class="item"><Input :value="one.title" :aria-label="`Title of offer ${one.key}`" @blur="(e: Event) => setTitle(one, typed(e))" /><Input :value="one.price ? `${one.price.currency} ${one.price.amount}` : ''" placeholder="free" :aria-label="`Price of ${one.title}`" class="price" @blur="(e: Event) => setPrice(one, typed(e))" /><span class="label postmark">{{ one.key }}</span>
+        <div class="offer"><Input :value="one.url ?? ''" placeholder="where it can be bought: a web address" :aria-label="`Where ${one.title} can be bought`" @blur="(e: Event) => setOffer(one, { url: typed(e).trim() || null })" /><Input :value="one.summary" placeholder="in one sentence; without it, the course's" :aria-label="`${one.title} in one sentence`" @blur="(e: Event) => setOffer(one, { summary: typed(e) })" /></div></div>
       <div><Button size="small" @click="addOffer">Add an offer</Button></div></section>
   </div>
 </template>
@@ -145,6 +153,6 @@ function setPrice(one: Offer, text: string): void {
 <style scoped>
 .room { padding: 16px 22px 40px; overflow: auto; display: flex; flex-direction: column; gap: 12px; } .bar, .inline { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .grow { flex: 1; }
 .box { padding: 12px 16px; display: flex; flex-direction: column; gap: 6px; } .two { display: grid; grid-template-columns: repeat(auto-fit, minmax(280px, 1fr)); gap: 10px 18px; } label:not(:global(.ant-checkbox-wrapper)) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } label.inline { flex-direction: row; }
-.title { font: 600 15px var(--title); width: 300px; max-width: 100%; } .item { display: grid; grid-template-columns: minmax(160px, 1fr) auto auto auto auto; gap: 8px; align-items: center; padding-left: 20px; } .num { width: 68px; } .price { width: 130px; } .add { align-self: flex-start; } .note { background: var(--warn-bg); color: var(--warn); padding: 7px 14px; border-radius: 6px; }
+.title { font: 600 15px var(--title); width: 300px; max-width: 100%; } .item { display: grid; grid-template-columns: minmax(160px, 1fr) auto auto auto auto; gap: 8px; align-items: center; padding-left: 20px; } .num { width: 68px; } .offer { grid-column: 1 / -1; display: grid; grid-template-columns: 1fr 1fr; gap: 8px; } .price { width: 130px; } .add { align-self: flex-start; } .note { background: var(--warn-bg); color: var(--warn); padding: 7px 14px; border-radius: 6px; }
 @media (max-width: 720px) { .room { padding: 12px; } .item { grid-template-columns: minmax(0, 1fr) auto; padding-left: 0; } }
 </style>

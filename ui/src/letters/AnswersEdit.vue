@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import Button from "ant-design-vue/es/button";
+import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
 
@@ -28,11 +29,12 @@ const add = () => (block.value = { ...block.value, answers: [...block.value.answ
       <Button size="small" type="text" :disabled="block.answers.length < 2" @click="block = { ...block, answers: block.answers.filter((_, index) => index !== at) }">Remove</Button>
       <AnswerDoes :model-value="one" :number="at + 1" class="more" @update:model-value="(now) => change(at, now)" />
     </div>
-    <Button size="small" @click="add">Add an answer</Button>
+    <div class="foot"><Button size="small" @click="add">Add an answer</Button><Checkbox :checked="block.beside ?? false" @change="(e) => (block = { ...block, beside: e.target.checked })">beside each other, where there is room</Checkbox></div>
   </div>
 </template>
 
 <style scoped>
 .answers { display: flex; flex-direction: column; gap: 7px; align-items: stretch; } .one { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr) auto; gap: 8px; align-items: center; } .answers > .ant-btn { align-self: flex-start; }
+.foot { display: flex; gap: 14px; align-items: center; }
 .more { grid-column: 1 / -1; }
 </style>

@@ -23,6 +23,7 @@ import LetterMore from "./LetterMore.vue";
 import LetterTabs from "./LetterTabs.vue";
 import { patched } from "./patched";
 import SeenSide from "./SeenSide.vue";
+import WhomNext from "./WhomNext.vue";
 
 const props = defineProps<{ id: string }>();
 const route = useRoute();
@@ -99,6 +100,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
       <Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : `Version ${found.version} saved` }}</Button>
     </PageHead>
     <LetterTabs :id="id" at="write" :changed="changed" />
+    <WhomNext v-if="changed && found.used_by.length" :id="id" />
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
     <div class="desk">
       <section class="write">

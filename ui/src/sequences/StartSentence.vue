@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
+import Input from "ant-design-vue/es/input";
 import RadioGroup from "ant-design-vue/es/radio/Group";
 import Select from "ant-design-vue/es/select";
 import { computed } from "vue";
@@ -64,6 +65,7 @@ const join = (found: string[] | undefined) => (found ?? []).join(", or has ");
             <RadioGroup v-model:value="kind" :options="[{ value: 'school', label: 'In the school’s posting hours' }, { value: 'own', label: 'In hours of its own' }, { value: 'always', label: 'At any hour' }]" />
             <HoursEdit v-if="sequence.posting_hours && sequence.posting_hours !== 'school'" v-model="sequence.posting_hours" />
             <p class="soft">Service letters, such as the access letter, always go out at once.</p>
+            <label class="reply">Answers to its letters go to<Input :value="sequence.reply_to ?? ''" aria-label="Answers go to" placeholder="the school's address" @change="(e: Event) => (sequence.reply_to = (e.target as HTMLInputElement).value.trim() || null)" /></label>
           </div>
         </template>
       </PickPopover>
@@ -77,7 +79,7 @@ const join = (found: string[] | undefined) => (found ?? []).join(", or has ");
 .sentence { display: grid; grid-template-columns: minmax(0, 5fr) minmax(0, 2.4fr) minmax(0, 2.6fr); gap: 8px 26px; padding: 9px 22px; background: var(--sheet2); border-bottom: 1px solid var(--rule); flex: none; }
 .part { display: inline; overflow-wrap: anywhere; }
 .only { width: min(420px, 80vw); max-height: 60vh; overflow-y: auto; } .caption { font-size: 11px; letter-spacing: 0.04em; text-transform: uppercase; color: var(--soft); }
-.hours { max-width: 380px; display: flex; flex-direction: column; gap: 12px; } .hours p { margin: 0; }
+.hours { max-width: 380px; display: flex; flex-direction: column; gap: 12px; } .hours p { margin: 0; } .reply { display: flex; flex-direction: column; gap: 3px; color: var(--soft); }
 .hours :deep(.ant-radio-group) { display: flex; flex-direction: column; gap: 4px; }
 @media (max-width: 720px) { .sentence { grid-template-columns: minmax(0, 1fr); padding: 9px 14px; } }
 </style>

@@ -11,7 +11,7 @@ function scene(): Sequence {
     { id: "b", do: "branch", arms: [{ if: { is: "news_on" }, steps: [send("one")] }], otherwise: [] },
     send("z"),
   ];
-  return { key: "s", name: "s", status: "draft", starts: [], again: "once", leaves: [], posting_hours: "school", holds_broadcasts: false, steps };
+  return { key: "s", name: "s", status: "draft", starts: [], again: "once", leaves: [], posting_hours: "school", holds_broadcasts: false, reply_to: null, steps };
 }
 const order = (sequence: Sequence) => [...walk(sequence.steps)].map((found) => found.step.id).join(" ");
 
