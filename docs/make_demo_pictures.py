@@ -25,15 +25,21 @@ def new(width: int, height: int, ground: str | None) -> tuple[Image.Image, Image
     return image, ImageDraw.Draw(image)
 
 
-def hexagon(draw: ImageDraw.ImageDraw, x: float, y: float, radius: float, fill: str, line: str | None = None) -> None:
+def hexagon(
+    draw: ImageDraw.ImageDraw, x: float, y: float, radius: float, fill: str, line: str | None = None
+) -> None:
     corners = [
         ((x + radius * cos(pi / 3 * k)) * SCALE, (y + radius * sin(pi / 3 * k)) * SCALE) for k in range(6)
     ]
     draw.polygon(corners, fill=fill, outline=line, width=2 * SCALE if line else 0)
 
 
-def box(draw: ImageDraw.ImageDraw, x: float, y: float, width: float, height: float, fill: str, round: float = 3) -> None:
-    draw.rounded_rectangle([x * SCALE, y * SCALE, (x + width) * SCALE, (y + height) * SCALE], round * SCALE, fill=fill)
+def box(
+    draw: ImageDraw.ImageDraw, x: float, y: float, width: float, height: float, fill: str, round: float = 3
+) -> None:
+    draw.rounded_rectangle(
+        [x * SCALE, y * SCALE, (x + width) * SCALE, (y + height) * SCALE], round * SCALE, fill=fill
+    )
 
 
 def oval(draw: ImageDraw.ImageDraw, x: float, y: float, wide: float, high: float, fill: str) -> None:

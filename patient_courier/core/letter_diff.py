@@ -127,17 +127,18 @@ def _does(choice: object) -> str:
 
 def _plain(html: str) -> str:
     spaced = re.sub(r"</(?:p|li|h2|h3|blockquote)>|<br ?/?>", " ", html)
-    links = re.sub(r'<a href="([^"]*)"[^>]*>(.*?)</a>', r"\2 (\1)", spaced)
+    links = re.sub(r"""<a\s[^>]*?href=(["'])(.*?)\1[^>]*>(.*?)</a>""", r"\3 (\2)", spaced)
     return " ".join(unescape(re.sub(r"<[^>]+>", "", links)).split())
 
 
 def words(before: str, after: str) -> tuple[Piece, ...]:
     """Two texts as one, word by word: what stayed, what came, what went."""
-    old, new = (re.findall(r"\{\{.*?\}\}|\s+|[^\s{]+|\{", text) for text in (before, after))
+    old, new = (re.findall(r"\{\{.*?\}\}\S*\s*|\S+\s*|\s+", text) for text in (before, after))
+    same = SequenceMatcher(None, [w.strip() for w in old], [w.strip() for w in new], autojunk=False)
     found: list[Piece] = []
-    for tag, a, b, c, d in SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
+    for tag, a, b, c, d in same.get_opcodes():
         if tag == "equal":
-            found.append(Piece("".join(old[a:b]), "same"))
+            found.append(Piece("".join(new[c:d]), "same"))
             continue
         if b > a:
             found.append(Piece("".join(old[a:b]), "gone"))

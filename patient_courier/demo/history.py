@@ -49,9 +49,7 @@ def today() -> Instant:
 def demo_school() -> SchoolFile:
     """The whole demo school with its students and events, always the same."""
     data = json.loads(files("patient_courier.demo").joinpath("school.json").read_text("utf-8"))
-    data["pictures"] = json.loads(
-        files("patient_courier.demo").joinpath("pictures.json").read_text("utf-8")
-    )
+    data["pictures"] = json.loads(files("patient_courier.demo").joinpath("pictures.json").read_text("utf-8"))
     lot = random.Random(SEED)
     found = people(lot, STUDENTS)
     data["students"] = [_student(lot, person) for person in found]

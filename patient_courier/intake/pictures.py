@@ -52,6 +52,7 @@ def made_anew(raw: bytes) -> Made:
         clear = upright.mode in ("RGBA", "LA", "PA") or "transparency" in upright.info
         plain = upright.convert("RGBA" if clear else "RGB")
         plain.thumbnail((WIDEST, TALLEST))
+        plain.info.clear()  # comments and profiles would be written along
         out = io.BytesIO()
         if clear:
             plain.save(out, "PNG", optimize=True)

@@ -32,9 +32,7 @@ def as_file(code: Code, form: Literal["png", "pdf"], post: ThePost, session: Rea
     headers = {"Cache-Control": "private, max-age=3600", "X-Robots-Tag": "noindex"}
     if form == "pdf":
         headers["Content-Disposition"] = f'inline; filename="certificate-{found[1].code}.pdf"'
-    return Response(
-        body, media_type="image/png" if form == "png" else "application/pdf", headers=headers
-    )
+    return Response(body, media_type="image/png" if form == "png" else "application/pdf", headers=headers)
 
 
 @router.get("/{code}")
@@ -74,7 +72,9 @@ def _printed(definitions: Definitions, one: Issued) -> Certificate:
         name=name,
         course=course.title,
         issued=date_text(one.issued, school.timezone),
-        signed=(school.signature.name if school.signature else "") or course.sender_name or school.sender.name,
+        signed=(school.signature.name if school.signature else "")
+        or course.sender_name
+        or school.sender.name,
         number=one.code,
         paper=layout.paper,
         ink=layout.ink,
