@@ -2,10 +2,11 @@
 import serif from "@fontsource-variable/literata/files/literata-latin-wght-normal.woff2?url";
 import { computed, ref } from "vue";
 
-const props = defineProps<{ html: string; title: string; narrow?: boolean }>();
+/** A letter as it is read. Links lead nowhere, unless it `opens` them in another window as a mail program does. */
+const props = defineProps<{ html: string; title: string; narrow?: boolean; opens?: boolean }>();
 // Mail programs use what they have; here the letter's own typeface is at hand.
 const FACE = `<style>@font-face{font-family:Literata;src:url("${serif}") format("woff2");font-weight:200 900}</style></head>`;
-const shown = computed(() => props.html.replace("</head>", FACE));
+const shown = computed(() => props.html.replace("</head>", `${props.opens ? '<base target="_blank">' : ""}${FACE}`));
 const frame = ref<HTMLIFrameElement>();
 const height = ref(420);
 
@@ -18,7 +19,7 @@ function fit(): void {
 
 <template>
   <div class="paper" :class="{ narrow }">
-    <iframe ref="frame" :srcdoc="shown" :title="title" sandbox="allow-same-origin" :style="{ height: height + 'px' }" @load="fit"></iframe>
+    <iframe ref="frame" :srcdoc="shown" :title="title" :sandbox="opens ? 'allow-same-origin allow-popups allow-popups-to-escape-sandbox' : 'allow-same-origin'" :style="{ height: height + 'px' }" @load="fit"></iframe>
   </div>
 </template>
 

@@ -46,7 +46,7 @@ watch(mail, () => void client.invalidateQueries({ queryKey: ["inbox"] }));
         <h3 data-testid="mail-subject">{{ mail.subject }}</h3>
         <div class="label">From {{ mail.sender }}<br />To {{ mail.to }} · <span class="postmark">{{ mail.sent }}</span></div>
         <Segmented v-model:value="view" :options="['Letter', 'Plain text', 'Headers']" size="small" />
-        <LetterPaper v-if="view === 'Letter'" :html="mail.html" title="The letter" />
+        <LetterPaper v-if="view === 'Letter'" :html="mail.html" title="The letter" opens />
         <pre v-else-if="view === 'Plain text'" class="sheet">{{ mail.text }}</pre>
         <dl v-else class="sheet"><template v-for="[name, value] in mail.headers" :key="name"><dt class="label">{{ name }}</dt><dd>{{ value }}</dd></template></dl>
       </article>
