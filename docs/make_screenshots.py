@@ -40,6 +40,13 @@ def letter_in_practice(page: Page) -> None:
     page.get_by_test_id("mail").first.click()
 
 
+def their_choice(page: Page) -> None:
+    """The page on which a student chooses their post, from the newest letter of whoever the classroom shows."""
+    page.get_by_test_id("mail").first.click()
+    link = page.frame_locator("iframe[title='The letter']").get_by_role("link", name="Choose your post")
+    page.goto(str(link.get_attribute("href")))
+
+
 def drafted_nudge(page: Page) -> None:
     """From the gap on the course line to the last 90 days again."""
     page.get_by_role("button", name="Draft a nudge here").click()
@@ -66,14 +73,13 @@ PLACES = {
     "today": ("/today", None),
     "courses": ("/courses", None),
     "course": ("/courses/first-hive", None),
-    "outline": ("/courses/first-hive?tab=outline", None),
-    "branches": ("/sequences/fh-finished?step=still", None),
     "rehearsal": ("/sequences/fh-welcome/rehearsal", one_who_goes_quiet),
     "look-back": ("/courses/first-hive", drafted_nudge),
     "sequences": ("/sequences", None),
     "sequence": ("/sequences/fh-welcome", None),
     "letters": ("/letters", None),
-    "letter": ("/letters/fh-year", None),
+    "letter": ("/letters/news-swarm-season", None),
+    "look": ("/school/look", None),
     "broadcast": ("/broadcasts/swarm-season", None),
     "broadcast-after": ("/broadcasts/order-bees", None),
     "students": ("/students", None),
@@ -82,6 +88,7 @@ PLACES = {
     "delivery": ("/dispatch/2000", None),
     "school": ("/school", None),
     "practice": ("/practice", letter_in_practice),
+    "choose": ("/practice", their_choice),
 }
 
 

@@ -159,10 +159,10 @@ class Drawing:
 
     def _box(self, inside: str, picture: str = "") -> str:
         """A framed card, with a picture over its whole width."""
-        box = f"border:1px solid {RULE};border-radius:8px;padding:0"
+        box = f"border:1px solid {RULE};border-radius:8px"
         return (
-            f'<mj-table css-class="card" padding="4px 32px 20px"><tr><td style="{box}">{picture}'
-            f'<div style="padding:16px 20px 18px">{inside}</div></td></tr></mj-table>'
+            f'<mj-table css-class="card" padding="4px 32px 20px"><tr><td style="padding:0"><div style="{box}">{picture}'
+            f'<div style="padding:16px 20px 18px">{inside}</div></div></td></tr></mj-table>'
         )
 
     def _card(self, place: str, block: CourseCardBlock) -> str:

@@ -12,7 +12,7 @@ from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings, links
 from patient_courier.core.checks.looks import layout_findings
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.school.blocks import PictureBlock
+from patient_courier.core.school.blocks import PictureBlock, TextBlock
 from patient_courier.core.school.letters import Letter
 
 # Where one large mail program cuts a letter off, in bytes of HTML.
@@ -22,6 +22,7 @@ _SHORTENED = re.compile(r"https?://[a-z0-9-]{1,4}\.[a-z]{2,3}/[\w-]{3,12}", re.I
 _SAYS_NOTHING = re.compile(
     r"(?:letter|mail|e-?mail|news(?:letter)?|test|draft|new|untitled|copy)[\s#.-]*\d*", re.IGNORECASE
 )
+_PICTURE_WITHOUT_WORDS = re.compile(r"<img\b(?![^>]*\balt=\"[^\"]*\S)[^>]*>", re.IGNORECASE)
 _FIELDS = re.compile(r"\{\{.*?\}\}")
 
 
@@ -58,6 +59,9 @@ def _writing(definitions: Definitions, letter: Letter, html_bytes: int) -> Itera
                 "This picture has no words. Say what it shows, for those who can't see it (WCAG 2.2, 1.1.1)."
             )
             yield warn("no_alt", f"/{place}/alt", sentence)
+        if isinstance(block, TextBlock) and _PICTURE_WITHOUT_WORDS.search(block.html):
+            sentence = "A picture in this text has no words. Put it in again and say what it shows (WCAG 2.2, 1.1.1)."
+            yield warn("no_alt", f"/{place}/html", sentence)
     for place, url in links(letter):
         if url.strip().lower().startswith("http://"):
             patch = ({"op": "replace", "path": f"/{place}", "value": f"https{url.strip()[4:]}"},)

@@ -110,6 +110,17 @@ def change_consent(key: str, body: ConsentIn, user: SignedIn, post: ThePost, ses
     return _again(session, post, key)
 
 
+class NotedIn(BaseModel):
+    on: bool
+
+
+@router.put("/{key}/noted")
+def note_openings(key: str, body: NotedIn, user: SignedIn, post: ThePost, session: Writing) -> StudentOut:
+    """Whether it may be noted which links a student opens, and their letters."""
+    people.change(session, find_student(session, key).id, tracked=body.on)
+    return _again(session, post, key)
+
+
 @router.get("/{key}/consents")
 def consent_log(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[ConsentOut]:
     """What they agreed to or stopped, the newest first, in the school's time."""

@@ -2312,6 +2312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/students/{key}/noted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Note Openings
+         * @description Whether it may be noted which links a student opens, and their letters.
+         */
+        put: operations["note_openings_api_students__key__noted_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/students/{key}/sequences": {
         parameters: {
             query?: never;
@@ -4100,6 +4120,11 @@ export interface components {
             kind: "move" | "tag" | "certificate";
             /** Words */
             words: string;
+        };
+        /** NotedIn */
+        NotedIn: {
+            /** On */
+            on: boolean;
         };
         /** NudgeIn */
         NudgeIn: {
@@ -11212,6 +11237,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    note_openings_api_students__key__noted_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NotedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudentOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -2,6 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Select from "ant-design-vue/es/select";
 import { computed, ref } from "vue";
+import { useRoute } from "vue-router";
 
 import { api, data } from "../api/client";
 import OutcomeNames from "../broadcasts/OutcomeNames.vue";
@@ -12,7 +13,9 @@ import LetterTabs from "./LetterTabs.vue";
 
 /** What became of a letter: of all its deliveries, of one version, or at one step of a sequence. */
 const props = defineProps<{ id: string }>();
-const chosen = ref("");
+const route = useRoute();
+// Who came from a step of a sequence sees what became of the letter there.
+const chosen = ref(route.query.step ? `step|${String(route.query.sequence)}|${String(route.query.step)}` : "");
 const which = computed(() => {
   const [kind, first = "", second = ""] = chosen.value.split("|");
   return kind === "version" ? { version: Number(first) } : kind === "step" ? { sequence: first, step: second } : {};

@@ -2,21 +2,12 @@
 import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
-import { computed } from "vue";
-
-import type { School, Signature } from "../api/school-file";
-import PicturePick from "../parts/PicturePick.vue";
-import LinksEdit from "./LinksEdit.vue";
+import type { School } from "../api/school-file";
+import SignatureEdit from "./SignatureEdit.vue";
 
 /** What all letters share: the look, the signature, what is noted of them, and where visits say they come from. */
 const school = defineModel<School>({ required: true });
 const set = (part: Partial<School>) => (school.value = { ...school.value, ...part });
-const EMPTY: Signature = { name: "", text: "", picture: null, links: [] };
-const signature = computed(() => school.value.signature ?? EMPTY);
-const sign = (part: Partial<Signature>) => {
-  const now = { ...signature.value, ...part };
-  set({ signature: now.name || now.text || now.picture || now.links.length ? now : null });
-};
 const typed = (event: Event) => (event.target as HTMLInputElement).value;
 </script>
 
@@ -24,10 +15,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
   <section id="signature" class="sheet box">
     <h2>Signature</h2>
     <p class="soft">Stands wherever a letter has a signature block. Changed here, changed in all of them.</p>
-    <label>Name<Input :value="signature.name" aria-label="Name in the signature" placeholder="Ines" @change="(e: Event) => sign({ name: typed(e) })" /></label>
-    <label>A line or two<textarea :value="signature.text" rows="2" class="area" aria-label="Text of the signature" @change="sign({ text: typed($event) })"></textarea></label>
-    <PicturePick :model-value="signature.picture" label="signature" small @update:model-value="(picture) => sign({ picture })" />
-    <LinksEdit :model-value="signature.links" label="Signature link" @update:model-value="(links) => sign({ links })" />
+    <SignatureEdit :model-value="school.signature" @update:model-value="(signature) => set({ signature })" />
     <div><RouterLink to="/school/look"><Button>Look of the letters</Button></RouterLink></div>
   </section>
   <section class="sheet box">
@@ -42,5 +30,5 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
 </template>
 
 <style scoped>
-.box { padding: 14px 18px 18px; display: flex; flex-direction: column; gap: 12px; } label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 4px; color: var(--soft); } p { margin: 0; } .area { border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; color: var(--ink); background: #fff; font: inherit; resize: vertical; }
+.box { padding: 14px 18px 18px; display: flex; flex-direction: column; gap: 12px; } label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 4px; color: var(--soft); } p { margin: 0; }
 </style>

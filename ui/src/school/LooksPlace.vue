@@ -23,6 +23,7 @@ import PicturePick from "../parts/PicturePick.vue";
 import { shownAs, suggest } from "../parts/shown-as";
 import StudentPick from "../parts/StudentPick.vue";
 import LinksEdit from "./LinksEdit.vue";
+import SignatureEdit from "./SignatureEdit.vue";
 
 /** The frames round letters: changed in one place, seen at once on three real letters. */
 const client = useQueryClient();
@@ -128,6 +129,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
       <label>A line or two<textarea :value="layout.footer" rows="2" aria-label="Footer" @change="set({ footer: typed($event) })"></textarea></label>
       <LinksEdit :model-value="layout.links" label="Footer link" @update:model-value="(links) => set({ links })" />
       <p class="soft">The postal address and the ways to stop stand below every letter by themselves.</p>
+      <details class="own" :open="layout.signature !== null"><summary>A signature of its own</summary><p class="soft">Instead of the school's, in letters that stand in this layout.</p><SignatureEdit :model-value="layout.signature" @update:model-value="(signature) => set({ signature })" /></details>
       <details class="own" :open="layout.html !== null"><summary>A frame of your own in HTML</summary>
         <p class="soft">Paste a whole page. It needs a place for the letter, the link to stop and the postal address; scripts and what loads by itself are taken out.</p>
         <textarea :value="layout.html ?? ''" rows="8" class="code" aria-label="HTML of the frame" :placeholder="EXAMPLE" @change="set({ html: typed($event).trim() || null })"></textarea>

@@ -4,6 +4,7 @@ import Button from "ant-design-vue/es/button";
 import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { computed, ref } from "vue";
+import { useRoute } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { type Letter, PURPOSES, type Step } from "../api/school-file";
@@ -13,6 +14,7 @@ import { shownAs } from "../parts/shown-as";
 
 const step = defineModel<Step>({ required: true });
 defineProps<{ mark: Api["MarkOut"] | undefined }>();
+const route = useRoute();
 const width = ref<string | number>("Desk");
 
 const { data: letters } = useQuery({ queryKey: ["letters"], queryFn: () => data(api.GET("/api/letters")) });
@@ -41,7 +43,7 @@ const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key,
         <dt class="label">Subject</dt><dd>{{ view?.subject ?? body.subject }}</dd>
         <dt class="label">Purpose</dt><dd>{{ PURPOSES[body.purpose] }}</dd>
       </dl>
-      <RouterLink :to="`/letters/${body.key}`"><Button>Edit this letter</Button></RouterLink>
+      <div class="acts"><RouterLink :to="`/letters/${body.key}`"><Button>Edit this letter</Button></RouterLink> <RouterLink :to="{ path: `/letters/${body.key}/figures`, query: { sequence: String(route.params.id ?? ''), step: step.id } }">What became of it here</RouterLink></div>
       <div class="seen"><span class="label">Seen as</span><StudentPick v-model="shownAs" label="See the letter as this student" /><Segmented v-model:value="width" :options="['Desk', 'Phone']" size="small" /></div>
       <p v-if="error" class="blank" role="alert">{{ error.message }}</p>
       <p v-if="view?.blank" class="blank">▲ {{ view.blank }} The letter would wait for you.</p>
@@ -56,6 +58,6 @@ const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key,
 .panel { padding: 14px 18px; display: flex; flex-direction: column; gap: 10px; }
 .which { width: 100%; margin-top: 4px; } .which :deep(.ant-select-selection-item) { font: 600 15px/32px var(--title); }
 dl { display: grid; grid-template-columns: 64px minmax(0, 1fr); gap: 4px 8px; margin: 0; } dd { margin: 0; overflow-wrap: anywhere; }
-.seen { display: flex; align-items: center; gap: 8px; flex-wrap: wrap; }
+.acts { display: flex; gap: 14px; align-items: center; } .seen { display: flex; align-items: center; gap: 8px; flex-wrap: wrap; }
 p { margin: 0; } .blank { color: var(--warn); } .well { color: var(--well); font-size: 13px; }
 </style>

@@ -25,6 +25,11 @@ const change = useMutation({
   },
   onError: (error) => notice.refused(error),
 });
+const track = useMutation({
+  mutationFn: (on: boolean) => data(api.PUT("/api/students/{key}/noted", { params: { path: { key: key.value } }, body: { on } })),
+  onSuccess: (now) => client.setQueryData(["student", key.value], now),
+  onError: (error) => notice.refused(error),
+});
 const stopped = (course: string) => props.student.help_stopped.includes(course);
 </script>
 
@@ -33,6 +38,7 @@ const stopped = (course: string) => props.student.help_stopped.includes(course);
     <h2>What they want to get</h2>
     <p>{{ student.news ? "Wants news" : "Does not want news" }} <button class="link small" @click="changing = { what: 'news', on: !student.news, course: null, title: 'News' }">{{ student.news ? "Stop news" : "Resume news" }}</button></p>
     <p v-for="course in student.courses" :key="course.course">{{ stopped(course.course) ? "No help with" : "Help with" }} {{ short(course.title) }} <button class="link small" @click="changing = { what: 'help', on: stopped(course.course), course: course.course, title: `Help with ${short(course.title)}` }">{{ stopped(course.course) ? "Resume" : "Stop" }}</button></p>
+    <p>{{ student.tracked ? "What they open may be noted" : "What they open is not noted" }} <button class="link small" @click="track.mutate(!student.tracked)">{{ student.tracked ? "Note nothing" : "Note it again" }}</button></p>
     <ol v-if="log?.length" class="log" aria-label="Consent log"><li v-for="(line, index) in log" :key="index"><b>{{ line.words }}</b> <span class="postmark">{{ line.at }}</span><div class="label">{{ line.how }} · {{ line.by }}<template v-if="line.note"> · “{{ line.note }}”</template></div></li></ol>
     <p v-else class="label">Nothing in the consent log.</p>
     <AskDialog :open="changing !== null" :title="changing ? `${changing.title}: ${changing.on ? 'resume' : 'stop'}` : ''" :ok="changing?.on ? 'Resume' : 'Stop'" :busy="change.isPending.value" :ready="!changing?.on || Boolean(note.trim())" @update:open="changing = null" @ok="change.mutate()">

@@ -89,7 +89,6 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
           <p v-if="!student.address_works"><b class="bad">Their address does not work</b><br /><span class="label">{{ student.returns[0]?.words ?? "A letter came back" }}, so nothing is posted there.</span> <Button size="small" :loading="works.isPending.value" @click="works.mutate()">It works again</Button></p>
           <p v-if="student.complained"><b class="bad">They reported a letter as unwanted</b><br /><span class="label">Nothing is posted to them any more.</span></p>
           <details v-if="student.returns.length"><summary>{{ student.returns.length }} {{ student.returns.length === 1 ? "letter" : "letters" }} came back</summary><p v-for="one in student.returns" :key="one.at + one.kind"><RouterLink :to="`/dispatch/${one.delivery}`" class="postmark">{{ one.at }}</RouterLink> {{ one.words }}</p></details>
-          <p v-if="!student.tracked" class="label">They don't wish it noted what they open.</p>
           <div class="tags"><span v-for="tag in student.tags" :key="tag" class="luggage">{{ tag }} <HandWork :id="id" act="untag" :name="tag" :title="tag" /></span><HandWork :id="id" act="tag" /></div>
           <p v-for="(value, name) in student.fields" :key="name"><span class="label">{{ name }}</span> {{ value }}</p>
         </section>
