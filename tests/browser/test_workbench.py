@@ -186,7 +186,9 @@ PLACES = [
     "/sequences/fh-welcome",
     "/sequences/fh-welcome/rehearsal",
     "/letters",
-    "/letters/fh-year",
+    "/letters/news-swarm-season",
+    "/letters/fh-access/figures",
+    "/letters/fh-access/versions",
     "/broadcasts",
     "/broadcasts/honey-jars",
     "/broadcasts/order-bees",
@@ -199,6 +201,7 @@ PLACES = [
     "/dispatch/2000",
     "/practice",
     "/school",
+    "/school/look",
 ]
 
 

@@ -70,7 +70,7 @@ function choose(value: string): void {
 
 <style scoped>
 .inline { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .inline input { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; font: inherit; } .minutes { width: 80px; }
-.grid { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 8px 10px; align-items: center; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; padding: 10px; } .plain { margin: 0; padding: 8px 10px; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; }
+.grid { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 8px 10px; align-items: center; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; padding: 10px; } .plain a { text-decoration: underline; } .plain { margin: 0; padding: 8px 10px; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; }
 hr { border: 0; border-top: 1px solid var(--rule); margin: 6px 0; } textarea { width: 100%; border: 1px dashed var(--warn-mark); border-radius: 6px; background: var(--warn-bg); padding: 8px 11px; font: inherit; color: var(--ink); resize: vertical; }
 .columns { display: grid; grid-template-columns: 1fr 1fr; gap: 14px; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; padding: 10px; } .column { min-width: 0; } @media (max-width: 1100px) { .columns { grid-template-columns: 1fr; } }
 </style>
