@@ -22,14 +22,16 @@ from whenever import Instant
 from benchmarks.far_side import bare_far_side
 from benchmarks.report import Report, per_second
 from benchmarks.scenes import START, opened, school_of, wake_all, with_waiting_runs
+from patient_courier.core.rehearsal import definitions_of
 from patient_courier.core.school.events import Purchased
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.taking import next_due, take_events
 from patient_courier.intake.signature import sign
 from patient_courier.post.carriers import SmtpCarrier, SmtpSettings
 from patient_courier.post.links import LinkSigner
+from patient_courier.post.look import look_of
 from patient_courier.post.mailroom import Mailroom
-from patient_courier.post.message import Mail, message
+from patient_courier.post.message import Mail, message, sender_of
 from patient_courier.post.prepared import prepare
 from patient_courier.store.database import Database
 from patient_courier.store.definitions import Library
@@ -200,14 +202,16 @@ def letters(report: Report) -> None:
     file = school_of(1)
     letter = next(found for found in file.letters if found.key == "fh-year")
     signer = LinkSigner("secret", "https://post.example")
-    prepared = prepare(letter, file.school)
+    definitions = definitions_of(file)
+    prepared = prepare(letter, look_of(definitions, letter, "first-hive"))
+    sender = sender_of(definitions, letter, "first-hive", None)
 
     def one(n: int) -> Mail:
         values = {"student.first_name": f"Ana{n}", "course.title": "First Hive", "next_lesson.title": "L"}
-        links = signer.links(n)
+        links = signer.links(n, clicks=True)
         rendered = prepared.fill(values, "Europe/Lisbon", links)
         to = [("Ana", f"ana{n}@example.org")]
-        return message(rendered, file.school, links, message_id=f"{n}@mallowlane.example", to=to, date=START)
+        return message(rendered, sender, links, message_id=f"{n}@mallowlane.example", to=to, date=START)
 
     def through(port: int, where: str) -> None:
         carrier = SmtpCarrier(SmtpSettings("127.0.0.1", port))

@@ -24,14 +24,19 @@ BROWSER = {
 }
 
 
-def letter_in_practice(page: Page) -> None:
-    """Be a student: buy, move on a day, open the newest letter."""
+def buy(page: Page, name: str, email: str) -> None:
+    """Be a student: buy, and get the access letter."""
     page.get_by_role("button", name="Make a student").first.click()
-    page.get_by_test_id("first-name").fill("Tomás")
-    page.get_by_test_id("email").fill("tomas@example.org")
+    page.get_by_test_id("first-name").fill(name)
+    page.get_by_test_id("email").fill(email)
     page.get_by_role("button", name="Make", exact=True).click()
     page.locator("article", has_text="First Hive").first.get_by_role("button", name="Buy").click()
     page.get_by_test_id("mail").first.wait_for()
+
+
+def letter_in_practice(page: Page) -> None:
+    """Buy, move on a day, open the newest letter."""
+    buy(page, "Tomás", "tomas@example.org")
     page.get_by_role("button", name="Move on").click()
     page.get_by_role("button", name="A day").click()
     page.get_by_test_id("mail").nth(1).wait_for()
@@ -41,7 +46,8 @@ def letter_in_practice(page: Page) -> None:
 
 
 def their_choice(page: Page) -> None:
-    """The page on which a student chooses their post, from the newest letter of whoever the classroom shows."""
+    """The page on which a student chooses their post, from their access letter."""
+    buy(page, "Rita", "rita@example.org")
     page.get_by_test_id("mail").first.click()
     link = page.frame_locator("iframe[title='The letter']").get_by_role("link", name="Choose your post")
     page.goto(str(link.get_attribute("href")))

@@ -272,14 +272,20 @@ class Outbox:
         prepared, sender = self._made_ready(definitions, one)
         school = definitions.school
         noted = school.tracking if one.tracked and one.recipients is None else Tracking(links=False)
-        links = self._signer.links(one.id, clicks=noted.links, openings=noted.openings)
+        links = self._signer.links(
+            one.id,
+            clicks=noted.links,
+            openings=noted.openings,
+            answers=bool(prepared.answers),
+            events=bool(prepared.events),
+        )
         rendered = prepared.fill(one.values, one.timezone or school.timezone, links)
         to = [(one.name, one.email)]
         if one.recipients is not None:
             owner = (school.sender.name, school.sender.email)
             to = [owner if found == "owner" else ("", found) for found in one.recipients]
         id = message_id(one.id, school.sender.email)
-        envelope = self._signer.token("stop", one.id) if one.recipients is None else ""
+        envelope = links.stop.rpartition("/")[2] if one.recipients is None else ""
         zone, domain = one.timezone or school.timezone, sender.email.rpartition("@")[2]
         files = calendar_files(prepared, one.values, zone, school.timezone, domain, one.at)
         return message(

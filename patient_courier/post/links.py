@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from urllib.parse import quote
 
-from itsdangerous import BadData, BadSignature, URLSafeSerializer, URLSafeTimedSerializer
+from itsdangerous import BadData, BadSignature, Signer, URLSafeSerializer, URLSafeTimedSerializer
 
 PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event")
 # For how long a new address can be confirmed.
@@ -45,17 +45,29 @@ class LinkSigner:
 
     def __init__(self, secret: str, site: str) -> None:
         self._old = URLSafeSerializer(secret, salt="letter-links")
-        self._serializers = {place: URLSafeSerializer(secret, salt=f"letter-{place}") for place in PLACES}
+        self._signers = {place: Signer(secret, salt=f"letter-{place}") for place in PLACES}
         self._moves = URLSafeTimedSerializer(secret, salt="letter-moved")
         self._site = site.rstrip("/")
 
-    def links(self, delivery: int, *, clicks: bool = False, openings: bool = False) -> Links:
-        """The links of a delivery; clicks and openings go by way of the school only where they are noted."""
+    def links(
+        self,
+        delivery: int,
+        *,
+        clicks: bool = False,
+        openings: bool = False,
+        answers: bool = True,
+        events: bool = True,
+    ) -> Links:
+        """The links of a delivery; clicks and openings go by way of the school only where they are noted.
+
+        ``answers`` and ``events``: whether the letter has such.
+        """
         return Links(
-            *(self.address(place, delivery) for place in PLACES[:4]),
+            *(self.address(place, delivery) for place in PLACES[:3]),
+            answer=self.address("answer", delivery) if answers else "",
             go=self.address("go", delivery) if clicks else None,
             seen=f"{self.address('seen', delivery)}.gif" if openings else None,
-            event=self.address("event", delivery),
+            event=self.address("event", delivery) if events else None,
         )
 
     def nowhere(self) -> Links:
@@ -69,7 +81,7 @@ class LinkSigner:
         return f"{self._site}/post/{place}/{self.token(place, delivery)}"
 
     def token(self, place: str, delivery: int) -> str:
-        return self._serializers[place].dumps(delivery)
+        return self._signers[place].sign(str(delivery)).decode()
 
     def move_address(self, student: int, before: str, after: str) -> str:
         """The link that confirms a student's new address; it holds both, and works for three days."""
@@ -88,10 +100,13 @@ class LinkSigner:
 
         Links of letters that went out before each purpose had its own signature still work where they led.
         """
-        for serializer in (self._serializers[place], *([self._old] if place in PLACES[:4] else [])):
-            try:
-                found = serializer.loads(token)
-            except BadSignature:
-                continue
-            return found if isinstance(found, int) else None
-        return None
+        try:
+            number = self._signers[place].unsign(token).decode()
+            return int(number) if number.isascii() and number.isdigit() else None
+        except (BadSignature, UnicodeError):
+            pass
+        try:
+            found = self._old.loads(token) if place in PLACES[:4] else None
+        except BadSignature:
+            return None
+        return found if isinstance(found, int) else None

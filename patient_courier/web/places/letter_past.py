@@ -27,7 +27,7 @@ from patient_courier.web.context import (
     now_in,
 )
 from patient_courier.web.figures import Figure, figures_of
-from patient_courier.web.places.outcomes import Outcome, OutcomePage, OutcomePerson
+from patient_courier.web.places.outcomes import Outcome, OutcomePage, outcome_page
 
 router = APIRouter(prefix="/api/letters", tags=["letters"])
 # How far ahead it is looked, for how many of those inside, and how many are named.
@@ -268,7 +268,4 @@ def figure_people(
     total, found = outcomes.people(
         session, which.scope(key), outcome, reason=reason or None, words=q, page=page
     )
-    return OutcomePage(
-        total=total,
-        items=[OutcomePerson(key=x.key, name=x.name, email=x.email, delivery=id) for x, id in found],
-    )
+    return outcome_page(total, found)

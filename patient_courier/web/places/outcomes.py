@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from patient_courier.store import outcomes
+from patient_courier.store.people import Person
 from patient_courier.web.context import PageNumber, Reading, Search, SignedIn
 from patient_courier.web.places.broadcasts import found_broadcast
 
@@ -41,6 +42,12 @@ class OutcomePage(BaseModel):
     items: list[OutcomePerson]
 
 
+def outcome_page(total: int, found: list[tuple[Person, int]]) -> OutcomePage:
+    """Students with their deliveries as a page."""
+    items = [OutcomePerson(key=x.key, name=x.name, email=x.email, delivery=id) for x, id in found]
+    return OutcomePage(total=total, items=items)
+
+
 @router.get("/{key}/outcome/{outcome}")
 def outcome_people(
     key: str,
@@ -56,7 +63,4 @@ def outcome_people(
     total, found = outcomes.people(
         session, outcomes.of_broadcast(key), outcome, reason=reason or None, words=q, page=page
     )
-    return OutcomePage(
-        total=total,
-        items=[OutcomePerson(key=x.key, name=x.name, email=x.email, delivery=id) for x, id in found],
-    )
+    return outcome_page(total, found)
