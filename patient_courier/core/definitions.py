@@ -129,6 +129,7 @@ class Definitions:
         site: str = "https://post.example",
         student_tags: Iterable[str] = (),
         layouts: Iterable[Layout] = (),
+        seal: str = "",
     ) -> None:
         """``current`` are the plans in force in the order of the sequences; ``older`` those only open runs are on.
 
@@ -136,6 +137,8 @@ class Definitions:
         """
         self.school = school
         self.site = site
+        # What the numbers of certificates are made with: a secret of a living school, the name of one that is rehearsed.
+        self.seal = seal or school.name
         self._student_tags = tuple(student_tags)
         self.courses = {course.key: course for course in courses}
         self.course_order = {key: index for index, key in enumerate(self.courses)}
@@ -181,6 +184,7 @@ class Definitions:
             self.site,
             self._student_tags,
             self.layouts.values(),
+            self.seal,
         )
 
     def layout_of(self, letter: Letter, course: str | None) -> Layout:

@@ -46,9 +46,9 @@ def value(name: str, source: Source) -> Value:
     return _VALUES[name](source)
 
 
-def certificate_code(school: str, student: str, course: str) -> str:
-    """The code printed on a certificate: the same for the same student and course, not guessable by sight."""
-    digest = hashlib.sha256(f"{school}\n{student}\n{course}".encode()).digest()
+def certificate_code(seal: str, student: str, course: str) -> str:
+    """The code printed on a certificate: the same for the same student and course, and unguessable where the seal is secret."""
+    digest = hashlib.sha256(f"{seal}\n{student}\n{course}".encode()).digest()
     code = b32encode(digest[:8]).decode().rstrip("=")
     return f"{code[:4]}-{code[4:8]}-{code[8:12]}"
 
@@ -128,7 +128,7 @@ def _certificate(source: Source) -> str | None:
     found = source.state.facts.certificates.get(course or "")
     if course is None or found is None or found.issued is None:
         return None
-    return certificate_code(source.definitions.school.name, source.state.student.key, course)
+    return certificate_code(source.definitions.seal, source.state.student.key, course)
 
 
 def _certificate_url(source: Source) -> Value:

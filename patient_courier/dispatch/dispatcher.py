@@ -33,6 +33,7 @@ from patient_courier.store.broadcasts import in_status
 from patient_courier.store.database import Busy, Database
 from patient_courier.store.definitions import Library
 from patient_courier.store.mail import keep_message
+from patient_courier.store.prints import fill
 from patient_courier.store.secrets import read_secrets
 
 log = structlog.get_logger()
@@ -74,6 +75,8 @@ class Post:
         )
         self.outbox.recover()
         self.far_side.read()
+        with self.database.writing() as session:
+            fill(session, self.library.load(session).seal)
         for worker in (self._waker, self._poster, self._calling, self._reading, self.arrivals):
             worker.start()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import threading
 from typing import Any
 
@@ -24,6 +25,7 @@ from patient_courier.store.tables import (
     OfferRow,
     RunRow,
     SchoolRow,
+    SecretRow,
     SequenceRow,
     SequenceVersionRow,
     TagRow,
@@ -68,7 +70,14 @@ def load_definitions(session: Session, site: str) -> Definitions:
         site,
         session.scalars(select(TagRow.tag).distinct()),
         layouts(session),
+        _seal(session),
     )
+
+
+def _seal(session: Session) -> str:
+    """What certificates are numbered with: it follows from a secret of the school and does not change with its name."""
+    secret = session.scalar(select(SecretRow.value).where(SecretRow.name == "links")) or ""
+    return hashlib.sha256(f"certificates\n{secret}".encode()).hexdigest() if secret else ""
 
 
 def layouts(session: Session) -> list[Layout]:

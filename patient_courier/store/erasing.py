@@ -21,6 +21,8 @@ from patient_courier.store.tables import (
     ProblemRow,
     StudentRow,
     Table,
+    TroubleRow,
+    VisitRow,
 )
 
 _D: Any = DeliveryRow.__table__
@@ -33,6 +35,7 @@ _KEPT = (
     "clicked",
     "answered",
     "stopped",
+    "complained",
     "bounced",
     "not_posted",
 )
@@ -48,6 +51,10 @@ def everything(session: Session, id: int) -> dict[str, Any]:
         if "student_id" in table.c:
             rows = session.execute(select(table).where(table.c.student_id == id)).all()
             found[table.name] = [_plain(row) for row in rows]
+    visits: Any = VisitRow.__table__
+    own = select(DeliveryRow.id).where(DeliveryRow.student_id == id)
+    opened = session.execute(select(visits).where(visits.c.delivery_id.in_(own)).order_by(visits.c.id))
+    found["visits"] = [_plain(row) for row in opened]
     address = found["student"]["email"].lower()
     mail: Any = MailRow.__table__
     asked = select(mail.c.sent, mail.c.subject).where(mail.c.recipient == address)
@@ -85,6 +92,7 @@ def erase(session: Session, id: int) -> None:
     row = session.get_one(StudentRow, id)
     _count(session, id)
     session.execute(delete(MailRow).where(MailRow.recipient == row.email.lower()))
+    session.execute(delete(TroubleRow).where(TroubleRow.recipient == row.email.lower()))
     for problem in session.scalars(select(ProblemRow)):
         if row.email.lower() in json.dumps(problem.body, ensure_ascii=False).lower():
             session.delete(problem)

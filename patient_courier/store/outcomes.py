@@ -79,14 +79,33 @@ def of_broadcast(key: str) -> Scope:
 
 
 def of_letter(
-    key: str, *, version: int | None = None, sequence: str | None = None, step: str | None = None
+    key: str,
+    *,
+    version: int | None = None,
+    sequence: str | None = None,
+    step: str | None = None,
+    link: str | None = None,
+    week: Instant | None = None,
 ) -> Scope:
-    """Every delivery of a letter to a student, of one version of it, or at one step of a sequence."""
+    """Every delivery of a letter to a student; of one version, at one step of a sequence, whose reader followed one link,
+    posted in the week that begins at a moment."""
     found = [_D.c.letter == key, _D.c.recipients.is_(None)]
     if version is not None:
         found.append(_D.c.letter_version == version)
     if sequence is not None:
         found += [_D.c.sequence == sequence, _D.c.step == step]
+    if link is not None:
+        followed = (
+            func.json_extract(_V.c["names"], "$.letter") == key,
+            func.json_extract(_V.c["names"], "$.link") == link,
+        )
+        found.append(
+            exists().where(
+                _V.c.student_id == _D.c.student_id, _V.c.type == "link_clicked", _V.c.at >= _D.c.at, *followed
+            )
+        )
+    if week is not None:
+        found += [_D.c.at >= week, _D.c.at < week.add(hours=7 * 24)]
     return and_(*found)
 
 

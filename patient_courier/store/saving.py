@@ -15,6 +15,7 @@ from whenever import Instant
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.effects import CallMade, Effect, LetterDecided, Noted, Warned
 from patient_courier.core.state import StudentState
+from patient_courier.store.prints import Changed, follow
 from patient_courier.store.progress import progress_values
 from patient_courier.store.states import fact_values, run_values
 from patient_courier.store.tables import (
@@ -37,7 +38,9 @@ def save_states(session: Session, states: dict[int, StudentState], definitions: 
     """Store changed facts and runs of these students (by row id), and their next clock moments."""
     rows: defaultdict[Any, list[dict[str, Any]]] = defaultdict(list)
     people = []
+    printed: list[Changed] = []
     for id, state in states.items():
+        printed += _certificates(id, state)
         for table, values in fact_values(state, id).items():
             rows[table] += values
         rows[ProgressRow] += progress_values(state, id, definitions)
@@ -52,8 +55,16 @@ def save_states(session: Session, states: dict[int, StudentState], definitions: 
     for table, values in rows.items():
         if values:
             _upsert(session, table, values)
+    follow(session, definitions.seal, printed)
     if people:
         session.connection().execute(_update_people(tuple(people[0])), people)
+
+
+def _certificates(id: int, state: StudentState) -> list[Changed]:
+    """The certificates of a student that were issued or taken back."""
+    facts = state.facts
+    keys = [key for kind, key in facts.changed if kind == "certificate"]
+    return [Changed(id, state.student.key, key, facts.certificates[key].issued) for key in keys]
 
 
 @cache

@@ -302,6 +302,19 @@ class CertificateRow(Table):
     issued: Mapped[Instant | None]
 
 
+class PrintRow(Table):
+    """A certificate as it is printed, by its number; ``name`` None: as in the student's record."""
+
+    __tablename__ = "prints"
+    code: Mapped[str] = mapped_column(primary_key=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), index=True)
+    course: Mapped[str]
+    name: Mapped[str | None]
+    issued: Mapped[Instant]
+    revoked: Mapped[bool] = mapped_column(default=False)
+    __table_args__ = (Index("ix_prints_issued", "issued"),)
+
+
 class TagRow(Table):
     __tablename__ = "tags"
     student_id: Mapped[int] = _student()

@@ -25,6 +25,7 @@ from patient_courier.web.places import (
     broadcast_acts,
     broadcasts,
     bulk,
+    certificates,
     clock,
     courses,
     deliveries,
@@ -56,7 +57,8 @@ from patient_courier.web.places import (
     today,
     versions,
 )
-from patient_courier.web.public import answering, certificates, choosing, moving, reading, stopping
+from patient_courier.web.public import answering, choosing, moving, reading, stopping
+from patient_courier.web.public import certificates as certificate_page
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
 from patient_courier.web.sign_in import Passwords, TooOften
@@ -132,6 +134,7 @@ def _include_places(app: FastAPI) -> None:
         letters,
         layouts,
         pictures,
+        certificates,
         recipients,
         outcomes,
         own_inbox,
@@ -151,7 +154,7 @@ def _include_places(app: FastAPI) -> None:
         school,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
-    for page in (stopping, choosing, moving, answering, reading, certificates):
+    for page in (stopping, choosing, moving, answering, reading, certificate_page):
         app.include_router(page.router)
     app.include_router(pictures.public)
 

@@ -181,6 +181,7 @@ PLACES = [
     "/today",
     "/courses",
     "/courses/first-hive",
+    "/certificates",
     "/courses/first-hive?tab=outline",
     "/sequences",
     "/sequences/fh-welcome",

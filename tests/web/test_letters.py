@@ -5,6 +5,7 @@ import json
 import re
 import time
 from email import message_from_bytes, policy
+from urllib.parse import parse_qs, urlsplit
 
 import pytest
 from PIL import Image
@@ -151,6 +152,10 @@ def test_what_became_of_it_by_link_version_and_step_with_names(app, monkeypatch)
         "/api/letters/access/figures/clicked", params={"sequence": step["sequence"], "step": step["step"]}
     ).json()
     assert [one["key"] for one in names["items"]] == ["ana"]
+    followed = {"link": "https://learn.example/a", "week": found["weeks"][0]["begins"]}
+    names = app.client.get("/api/letters/access/figures/clicked", params=followed).json()
+    assert [one["key"] for one in names["items"]] == ["ana"]
+    assert app.client.get("/api/letters/access/figures", params={"week": "soon"}).status_code == 422
     none = app.client.get("/api/letters/access/figures", params={"version": 1}).json()
     assert none["counts"]["posted"] == 0
 
@@ -262,3 +267,25 @@ def test_a_sender_for_a_course_and_where_answers_go(app):
     app.report(purchase("kai"))
     headers = dict(app.client.post(f"/api/practice/mail/{app.inbox('kai')[0]['id']}/open").json()["headers"])
     assert headers["Reply-To"] == "desk@mallowlane.example"
+
+
+def test_visits_tell_the_owners_own_statistics_where_they_come_from(app):
+    """What is there already in an address stays; read back by urllib (RFC 3986 section 3.4)."""
+    school = app.client.get("/api/school").json()["body"]
+    campaign = {"source": "letters & more", "medium": "email", "campaign": None}
+    app.client.put("/api/school", json={"body": {**school, "campaign": campaign}})
+    save(
+        app,
+        blocks=[{"kind": "button", "label": "Go", "url": "https://learn.example/a?x=1&utm_medium=own#top"}],
+    )
+    app.report(purchase("ana"))
+    html = app.client.post(f"/api/practice/mail/{app.inbox()[0]['id']}/open").json()["html"]
+    go = re.search(r"http://127\.0\.0\.1:8484(/post/go/[^\s\"<>]+)", html)[1]
+    url = urlsplit(app.client.get(go, follow_redirects=False).headers["location"])
+    assert parse_qs(url.query) == {
+        "x": ["1"],
+        "utm_medium": ["own"],
+        "utm_source": ["letters & more"],
+        "utm_campaign": ["access"],
+    }
+    assert (url.path, url.fragment) == ("/a", "top")

@@ -4,6 +4,7 @@ import re
 import time
 
 import pytest
+from sqlalchemy import text
 
 from tests.web.conftest import purchase
 
@@ -78,8 +79,6 @@ def test_a_new_address_counts_once_it_is_confirmed_there_and_the_old_one_is_told
     assert "a…@example.net" in asked and "ana.new" not in asked
     assert app.client.get("/api/students/ana").json()["email"] == "ana@example.org"
     with app.post_office.database.reading() as session:
-        from sqlalchemy import text
-
         raw = session.execute(
             text("SELECT raw FROM mail WHERE recipient = 'ana.new@example.net'")
         ).scalar_one()
@@ -121,8 +120,6 @@ def test_a_scanner_that_opens_everything_changes_nothing_and_counts_as_a_machine
     assert settled(app, 0) == []
     assert (after["tags"], after["news"]) == (before["tags"], before["news"])
     with app.post_office.database.reading() as session:
-        from sqlalchemy import text
-
         rows = session.execute(text("SELECT link IS NULL, machine FROM visits WHERE settled")).all()
     assert {machine for _, machine in rows} == {"many_links", "head"}
 
@@ -133,8 +130,6 @@ def test_nothing_is_noted_of_whoever_does_not_wish_it_and_links_still_lead_on(ap
     assert app.client.get(go, follow_redirects=False).headers["location"] == "https://learn.example/a?b=1&c=2"
     assert app.client.get(link(mail, "seen")).headers["content-type"] == "image/gif"
     with app.post_office.database.reading() as session:
-        from sqlalchemy import text
-
         assert session.execute(text("SELECT count(*) FROM visits")).scalar_one() == 0
 
 

@@ -4,6 +4,7 @@ import time
 from datetime import UTC, datetime
 
 import pytest
+from sqlalchemy import text
 
 from patient_courier.dispatch.returns import waiting_in
 from patient_courier.intake.signature import sign
@@ -36,8 +37,6 @@ def post_report(app, raw, secret=None):
 
 def letter(app, key="ana"):
     """The raw letter in a student's inbox."""
-    from sqlalchemy import text
-
     app.settle()
     with app.post_office.database.reading() as session:
         query = text("SELECT raw FROM mail WHERE recipient = :to ORDER BY id DESC LIMIT 1")
@@ -87,8 +86,6 @@ def test_a_full_mailbox_is_given_up_after_three_days_within_two_weeks(app, monke
         app.move(to="until", until=day)
         # Each day another letter: by hand, since the sequence has only two.
         with app.post_office.database.writing() as session:
-            from sqlalchemy import text
-
             session.execute(text("UPDATE returns SET digest = digest || :day"), {"day": day})
         became = post_report(app, raw).json()["became"]
     assert became == "stopped" and not student(app)["address_works"]

@@ -7,6 +7,7 @@ export const router = createRouter({
     { path: "/today", component: () => import("./today/TodayPlace.vue") },
     { path: "/courses", component: () => import("./courses/CourseList.vue") },
     { path: "/courses/:id", component: () => import("./courses/CoursePlace.vue"), props: true },
+    { path: "/certificates", component: () => import("./courses/CertificatesPlace.vue") },
     { path: "/sequences", component: () => import("./sequences/SequenceList.vue") },
     { path: "/sequences/:id", component: () => import("./sequences/SequenceEditor.vue"), props: true },
     { path: "/sequences/:id/rehearsal", component: () => import("./rehearsal/RehearsalPlace.vue"), props: true },
@@ -32,6 +33,6 @@ export const router = createRouter({
 
 router.afterEach((to) => {
   const place = to.path.split("/")[1] ?? "";
-  const name = { today: "Today", courses: "Courses", sequences: "Sequences", letters: "Letters", broadcasts: "Broadcasts", students: "Students", tags: "Tags", audiences: "Audiences", import: "Import", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
+  const name = { today: "Today", courses: "Courses", certificates: "Certificates", sequences: "Sequences", letters: "Letters", broadcasts: "Broadcasts", students: "Students", tags: "Tags", audiences: "Audiences", import: "Import", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
   document.title = name ? `${name} · Patient Courier` : "Patient Courier";
 });

@@ -6,13 +6,14 @@ from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, HTTPException, Path, Query
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from patient_courier.core import calendar, words
 from patient_courier.core.field_notes import plans_using
 from patient_courier.core.letter_diff import changes
 from patient_courier.core.reading import as_data
 from patient_courier.core.rehearsal import forecast
+from patient_courier.core.school.values import moment_text, parse_moment
 from patient_courier.core.slip import why
 from patient_courier.store import broadcasts, inside, letter_versions, outcomes, people
 from patient_courier.store.states import load_states
@@ -83,7 +84,10 @@ class LinkOut(BaseModel):
 
 
 class WeekOut(BaseModel):
+    """A week from Monday: in words, and the moment it begins (UTC)."""
+
     week: str
+    begins: str
     posted: int
     opened: int
     clicked: int
@@ -123,14 +127,26 @@ class LetterFigures(BaseModel):
 
 
 class Which(BaseModel):
-    """Which deliveries are meant: of one version, or at one step of a sequence; without both, all."""
+    """Which deliveries are meant; without anything, all.
 
-    version: int | None = None
-    sequence: str | None = None
-    step: str | None = None
+    Of one version, at one step of a sequence, whose reader followed one link, posted in the week that begins at ``week``.
+    """
+
+    version: int | None = Field(None, ge=1, le=1_000_000)
+    sequence: str | None = Field(None, max_length=200)
+    step: str | None = Field(None, max_length=200)
+    link: str | None = Field(None, max_length=2000)
+    week: str | None = Field(None, max_length=40)
 
     def scope(self, key: str) -> outcomes.Scope:
-        return outcomes.of_letter(key, version=self.version, sequence=self.sequence, step=self.step)
+        """422 for a week that is no moment."""
+        try:
+            week = parse_moment(self.week) if self.week else None
+        except ValueError as error:
+            raise HTTPException(422, str(error)) from error
+        return outcomes.of_letter(
+            key, version=self.version, sequence=self.sequence, step=self.step, link=self.link, week=week
+        )
 
 
 Chosen = Annotated[Which, Query()]
@@ -228,6 +244,7 @@ def figures(key: str, which: Chosen, user: SignedIn, post: ThePost, session: Rea
         weeks=[
             WeekOut(
                 week=words.day(calendar.local_date(one.monday, "UTC")),
+                begins=moment_text(one.monday),
                 posted=one.posted,
                 opened=one.opened,
                 clicked=one.clicked,

@@ -17,7 +17,7 @@ from patient_courier.core.state import StudentState
 from patient_courier.core.timeline import UNSAID, Decided, TimelineItem, timeline
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import free_key
-from patient_courier.store import broadcasts, log, people, returns
+from patient_courier.store import broadcasts, log, people, prints, returns
 from patient_courier.store.consents import Source
 from patient_courier.store.opening import add_student
 from patient_courier.store.people import Person
@@ -83,6 +83,15 @@ class ReturnOut(BaseModel):
     delivery: int
 
 
+class CertificateShort(BaseModel):
+    """A certificate of the student: its number, of which course, and whether it stands."""
+
+    code: str
+    course: str
+    name: str
+    revoked: bool
+
+
 class StudentOut(BaseModel):
     key: str
     name: str
@@ -97,6 +106,7 @@ class StudentOut(BaseModel):
     address_works: bool
     complained: bool
     returns: list[ReturnOut]
+    certificates: list[CertificateShort]
     tracked: bool
     tags: list[str]
     fields: dict[str, str | int | float | bool | None]
@@ -246,6 +256,15 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
                 delivery=one.delivery,
             )
             for one in returns.of_student(session, person.id)
+        ],
+        certificates=[
+            CertificateShort(
+                code=one.code,
+                course=words.title(definitions, "course", one.course),
+                name=one.name,
+                revoked=one.revoked,
+            )
+            for one in prints.of_student(session, person.id)
         ],
         tracked=people.is_tracked(session, person.id),
         tags=list(state.facts.tags),

@@ -80,7 +80,9 @@ def ask(
 @router.get("/moved/{token}")
 def confirm_page(token: str, post: ThePost, session: Reading) -> HTMLResponse:
     _, new = _move(post, session, token)
-    body = f"<p>From now on our letters go to <b>{escape(new)}</b>.</p>{button('Yes, write to me here')}"
+    body = (
+        f"<p>From now on our letters go to <b>{escape(masked(new))}</b>.</p>{button('Yes, write to me here')}"
+    )
     return page(plain_look(post, session), "Your new address", body)
 
 
@@ -101,7 +103,7 @@ def confirm(token: str, post: ThePost) -> HTMLResponse:
     told = _letter("Your letters go elsewhere now", [{"kind": "text", "html": _TOLD}])
     with post.database.reading() as session:
         _post(post, session, told, student.email)
-    return page(look, "It is changed", f"<p>From now on our letters go to <b>{escape(new)}</b>.</p>")
+    return page(look, "It is changed", f"<p>From now on our letters go to <b>{escape(masked(new))}</b>.</p>")
 
 
 def _move(post: Post, session: Session, token: str) -> tuple[Person, str]:

@@ -17,7 +17,7 @@ from patient_courier.store import people, visits
 from patient_courier.store.database import Busy
 from patient_courier.web.context import Reading, ThePost
 from patient_courier.web.public.found import Found, find, plain_look
-from patient_courier.web.public.pages import NoLink, page
+from patient_courier.web.public.pages import NoLink, masked, page
 
 router = APIRouter(prefix="/post", include_in_schema=False)
 # One transparent point (GIF89a).
@@ -31,7 +31,9 @@ def view(token: str, post: ThePost, session: Reading) -> HTMLResponse:
     found = find(post, session, "view", token)
     try:
         links = post.signer.links(found.row.id)
-        rendered = render(found.letter, found.look, found.row.values, found.zone, links)
+        # Whoever has the link sees the letter, but no address in full.
+        values = {**found.row.values, "student.email": masked(found.student.email)}
+        rendered = render(found.letter, found.look, values, found.zone, links)
     except ValueError as error:
         raise NoLink(old=True) from error
     return HTMLResponse(rendered.html, headers=_HEADERS)

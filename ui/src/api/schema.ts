@@ -483,6 +483,140 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/certificates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Certificates
+         * @description A page of fifty, the newest first.
+         */
+        get: operations["list_certificates_api_certificates_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/certificates/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Archive
+         * @description Draw every certificate of a course that stands.
+         */
+        post: operations["begin_archive_api_certificates_archive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/certificates/archive/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Archive */
+        get: operations["archive_api_certificates_archive__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/certificates/archive/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Archive File */
+        get: operations["archive_file_api_certificates_archive__id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/certificates/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Csv
+         * @description The same as CSV (RFC 4180), safe to open in a spreadsheet.
+         */
+        get: operations["as_csv_api_certificates_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/certificates/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rename
+         * @description Say how the name is printed; the certificate keeps its number.
+         */
+        put: operations["rename_api_certificates__code__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/certificates/{code}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description Take a certificate back: its page says so from now on, and what was requested before is void.
+         */
+        post: operations["take_back_api_certificates__code__take_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clock": {
         parameters: {
             query?: never;
@@ -2535,6 +2669,28 @@ export interface components {
             /** Student */
             student: string;
         };
+        /** ArchiveIn */
+        ArchiveIn: {
+            /** Course */
+            course: string;
+        };
+        /**
+         * ArchiveOut
+         * @description All PDFs of a course as one archive: how many are drawn; ``done`` when it can be fetched.
+         */
+        ArchiveOut: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "stopped" | "failed";
+            /** Total */
+            total: number;
+        };
         /** AudienceIn */
         AudienceIn: {
             /** Condition */
@@ -2736,6 +2892,54 @@ export interface components {
             student: string;
             /** Url */
             url: string;
+        };
+        /**
+         * CertificateOut
+         * @description A certificate: ``name`` as printed, ``own_name`` when it differs from the student's record by wish.
+         */
+        CertificateOut: {
+            /** Code */
+            code: string;
+            /** Course */
+            course: string;
+            /** Course Title */
+            course_title: string;
+            /** Issued */
+            issued: string;
+            /** Name */
+            name: string;
+            /** Own Name */
+            own_name: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "stands" | "taken_back";
+            /** Student */
+            student: string;
+            /** Student Name */
+            student_name: string;
+        };
+        /**
+         * CertificateShort
+         * @description A certificate of the student: its number, of which course, and whether it stands.
+         */
+        CertificateShort: {
+            /** Code */
+            code: string;
+            /** Course */
+            course: string;
+            /** Name */
+            name: string;
+            /** Revoked */
+            revoked: boolean;
+        };
+        /** CertificatesPage */
+        CertificatesPage: {
+            /** Items */
+            items: components["schemas"]["CertificateOut"][];
+            /** Total */
+            total: number;
         };
         /**
          * Change
@@ -3942,6 +4146,14 @@ export interface components {
             /** Moved */
             moved: number;
         };
+        /**
+         * NameIn
+         * @description How the name is printed; empty: as the student's record has it.
+         */
+        NameIn: {
+            /** Name */
+            name: string;
+        };
         /** NamesIn */
         NamesIn: {
             /** Course */
@@ -5117,6 +5329,8 @@ export interface components {
         StudentOut: {
             /** Address Works */
             address_works: boolean;
+            /** Certificates */
+            certificates: components["schemas"]["CertificateShort"][];
             /** Complained */
             complained: boolean;
             /** Courses */
@@ -5413,8 +5627,13 @@ export interface components {
             /** Start */
             start: string;
         };
-        /** WeekOut */
+        /**
+         * WeekOut
+         * @description A week from Monday: in words, and the moment it begins (UTC).
+         */
         WeekOut: {
+            /** Begins */
+            begins: string;
             /** Clicked */
             clicked: number;
             /** Opened */
@@ -6715,6 +6934,297 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BulkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_certificates_api_certificates_get: {
+        parameters: {
+            query?: {
+                q?: string;
+                course?: string;
+                state?: "" | "stands" | "taken_back";
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CertificatesPage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    begin_archive_api_certificates_archive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchiveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    archive_api_certificates_archive__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    archive_file_api_certificates_archive__id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    as_csv_api_certificates_csv_get: {
+        parameters: {
+            query?: {
+                q?: string;
+                course?: string;
+                state?: "" | "stands" | "taken_back";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    rename_api_certificates__code__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CertificateOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    take_back_api_certificates__code__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CertificateOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -8284,6 +8794,8 @@ export interface operations {
                 version?: number | null;
                 sequence?: string | null;
                 step?: string | null;
+                link?: string | null;
+                week?: string | null;
             };
             header?: never;
             path: {
@@ -8328,6 +8840,8 @@ export interface operations {
                 version?: number | null;
                 sequence?: string | null;
                 step?: string | null;
+                link?: string | null;
+                week?: string | null;
                 reason?: string;
                 q?: string;
                 page?: number;

@@ -33,7 +33,7 @@ const create = useMutation({
 </script>
 
 <template>
-  <PageHead title="Courses"><Button type="primary" @click="asking = true">New course</Button></PageHead>
+  <PageHead title="Courses"><RouterLink to="/certificates"><Button>Certificates</Button></RouterLink><Button type="primary" @click="asking = true">New course</Button></PageHead>
   <div class="room">
     <EmptyState v-if="courses && !courses.length" class="none" title="No courses yet">Make a course and give it an outline, or bring in a school file under School.</EmptyState>
     <RouterLink v-for="course in courses" :key="course.key" :to="`/courses/${course.key}`" class="sheet course">

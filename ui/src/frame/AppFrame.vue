@@ -30,7 +30,7 @@ const backRoom = computed(() => [
 
 // Tags, audiences and imports belong to the students.
 const OF_STUDENTS = ["/tags", "/audiences", "/import"];
-const isHere = (to: string) => (to === "/students" && OF_STUDENTS.includes(route.path)) || route.path === to || route.path.startsWith(`${to}/`);
+const isHere = (to: string) => (to === "/students" && OF_STUDENTS.includes(route.path)) || (to === "/courses" && route.path === "/certificates") || route.path === to || route.path.startsWith(`${to}/`);
 watch(() => route.path, () => (open.value = false));
 
 async function signOut(): Promise<void> {

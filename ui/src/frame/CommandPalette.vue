@@ -29,7 +29,7 @@ const found = computed(() => {
     ...(things.value?.courses ?? []).map((one) => ({ to: `/courses/${one.key}`, name: one.title, kind: "Course" })),
     ...(things.value?.sequences ?? []).flatMap((one) => [{ to: `/sequences/${one.key}`, name: one.title, kind: "Sequence" }, { to: `/sequences/${one.key}/rehearsal`, name: `${one.title}`, kind: "Rehearse" }]),
     ...(broadcasts.value ?? []).map((one) => ({ to: `/broadcasts/${one.key}`, name: one.name, kind: "Broadcast" })),
-    { to: "/tags", name: "Tags", kind: "Place" }, { to: "/audiences", name: "Audiences", kind: "Place" }, { to: "/import", name: "Import students", kind: "Place" }, { to: "/school/look", name: "Look of the letters", kind: "Place" },
+    { to: "/tags", name: "Tags", kind: "Place" }, { to: "/audiences", name: "Audiences", kind: "Place" }, { to: "/import", name: "Import students", kind: "Place" }, { to: "/certificates", name: "Certificates", kind: "Place" }, { to: "/school/look", name: "Look of the letters", kind: "Place" },
     { to: "/broadcasts?new", name: "New broadcast", kind: "Do" },
     ...(things.value?.letters ?? []).map((one) => ({ to: `/letters/${one.key}`, name: one.title, kind: "Letter" })),
   ];

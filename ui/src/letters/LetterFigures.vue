@@ -32,7 +32,7 @@ const options = computed(() => [
 ]);
 const asks = computed(() => JSON.stringify(letter.value?.body ?? "").includes('"answers"'));
 const figures = computed(() => (found.value?.figures ?? []).filter((one) => one.what !== "answered" || one.number > 0 || asks.value));
-const naming = ref<{ outcome: string; reason: string } | null>(null);
+const naming = ref<{ outcome: string; reason: string; of?: { link?: string; week?: string } } | null>(null);
 const most = computed(() => Math.max(1, ...(found.value?.weeks ?? []).map((one) => one.posted)));
 /** A link as it stands in the letter, merge fields by their names. */
 const plain = (link: string) => link.replace(/\{\{\s*([^}|]+?)\s*(\|[^}]*)?\}\}/g, "‹$1›");
@@ -51,16 +51,16 @@ const plain = (link: string) => link.replace(/\{\{\s*([^}|]+?)\s*(\|[^}]*)?\}\}/
         <ul class="reasons"><li v-for="one in found.reasons" :key="one.outcome + one.reason"><button class="link" @click="naming = { outcome: one.outcome, reason: one.reason }"><b class="postmark">{{ one.number }}</b> {{ one.sentence }}</button></li></ul></section>
       <section v-if="found.links.length" class="sheet scroll"><table class="plain"><caption class="visually-hidden">Links that were followed</caption>
         <thead><tr><th>Link</th><th class="num">Students</th><th class="num">Machines</th></tr></thead>
-        <tbody><tr v-for="one in found.links" :key="one.link"><td class="postmark">{{ plain(one.link) }}</td><td class="num postmark">{{ one.students }}</td><td class="num postmark soft">{{ one.machines }}</td></tr></tbody></table>
+        <tbody><tr v-for="one in found.links" :key="one.link"><td class="postmark">{{ plain(one.link) }}</td><td class="num postmark"><button class="link" :aria-label="`${one.students} students followed it: their names`" @click="naming = { outcome: 'clicked', reason: '', of: { link: one.link } }">{{ one.students }}</button></td><td class="num postmark soft">{{ one.machines }}</td></tr></tbody></table>
         <p class="soft small pad">A student counts once for each link. “Machines” are visits by mail scanners: seconds after posting, many links at once, or without asking for the page.</p></section>
       <section v-if="found.weeks.length > 1"><h2>Week by week</h2>
-        <table class="weeks"><thead><tr><th>Week of</th><th>Posted</th><th><span class="visually-hidden">as bars</span></th><th>Opened</th><th>Clicked</th></tr></thead><tbody><tr v-for="one in found.weeks" :key="one.week"><td class="postmark">{{ one.week }}</td><td class="postmark num">{{ one.posted }}</td><td class="bars" aria-hidden="true"><i :style="{ width: `${(100 * one.posted) / most}%` }"></i><i class="opened" :style="{ width: `${(100 * one.opened) / most}%` }"></i></td><td class="postmark num">{{ one.opened }}</td><td class="postmark num">{{ one.clicked }}</td></tr></tbody></table></section>
+        <table class="weeks"><thead><tr><th>Week of</th><th>Posted</th><th><span class="visually-hidden">as bars</span></th><th>Opened</th><th>Clicked</th></tr></thead><tbody><tr v-for="one in found.weeks" :key="one.week"><td class="postmark">{{ one.week }}</td><td class="postmark num"><button class="link" @click="naming = { outcome: 'posted', reason: '', of: { week: one.begins } }">{{ one.posted }}</button></td><td class="bars" aria-hidden="true"><i :style="{ width: `${(100 * one.posted) / most}%` }"></i><i class="opened" :style="{ width: `${(100 * one.opened) / most}%` }"></i></td><td class="postmark num"><button class="link" @click="naming = { outcome: 'opened', reason: '', of: { week: one.begins } }">{{ one.opened }}</button></td><td class="postmark num"><button class="link" @click="naming = { outcome: 'clicked', reason: '', of: { week: one.begins } }">{{ one.clicked }}</button></td></tr></tbody></table></section>
       <section v-if="found.versions.length > 1 || found.steps.length > 1"><h2>Where from</h2>
         <ul class="reasons"><li v-for="one in found.steps" :key="one.sequence + one.step"><button class="link" @click="chosen = `step|${one.sequence}|${one.step}`"><b class="postmark">{{ one.posted }}</b> {{ one.name }}</button></li><li v-for="one in found.versions" :key="one.version"><button class="link" @click="chosen = `version|${one.version}`"><b class="postmark">{{ one.posted }}</b> of version {{ one.version }}</button></li></ul></section>
     </template>
   </div>
   <EmptyState v-else-if="error" title="These figures can't be shown">{{ error.message }}</EmptyState>
-  <OutcomeNames v-if="naming" :of="[id, which]" :outcome="naming.outcome" :reason="naming.reason" :find="(query) => data(api.GET('/api/letters/{key}/figures/{outcome}', { params: { path: { key: id, outcome: (naming?.outcome ?? 'posted') as 'posted' }, query: { ...which, ...query } } }))" @close="naming = null" />
+  <OutcomeNames v-if="naming" :of="[id, which, naming.of]" :outcome="naming.outcome" :reason="naming.reason" :find="(query) => data(api.GET('/api/letters/{key}/figures/{outcome}', { params: { path: { key: id, outcome: (naming?.outcome ?? 'posted') as 'posted' }, query: { ...which, ...naming?.of, ...query } } }))" @close="naming = null" />
 </template>
 
 <style scoped>

@@ -78,6 +78,8 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
           <div v-for="course in student.courses" :key="course.course" class="course"><b>{{ course.title }}</b><div class="bar"><i :style="{ width: course.progress + '%' }"></i></div><span class="label">{{ course.progress }}% · {{ course.status }}</span> <HandWork v-if="['active', 'completed', 'preview'].includes(course.status)" :id="id" act="leave" :name="course.course" :title="course.title" /></div>
           <HandWork :id="id" act="enrol" />
         </section>
+        <section v-if="student.certificates.length" class="sheet box"><h2>Certificates</h2>
+          <p v-for="one in student.certificates" :key="one.code"><a :href="`/certificate/${one.code}`" target="_blank" rel="noopener" class="postmark">{{ one.code }}</a> {{ one.course }}<br /><span class="label">{{ one.revoked ? "taken back" : `printed for ${one.name || "a student of the school"}` }}</span></p><RouterLink :to="{ path: '/certificates', query: { q: student.email } }">Change or take back</RouterLink></section>
         <section class="sheet box"><h2>Sequences</h2>
           <p v-if="!student.runs.length" class="soft">In none.</p>
           <div v-for="(run, index) in student.runs" :key="index" class="run"><RouterLink :to="`/sequences/${run.sequence}`">{{ run.name }}</RouterLink>

@@ -1,0 +1,217 @@
+"""Certificates: all of them with search, the name that is printed, taking back, as CSV, and a course's PDFs as one archive."""
+
+from __future__ import annotations
+
+import csv
+import io
+import zipfile
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, HTTPException, Path, Query, Response
+from pydantic import BaseModel, Field
+
+from patient_courier.certificates.drawing import draw
+from patient_courier.core import words
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.school.events import CourseEvent
+from patient_courier.core.school.text import Line
+from patient_courier.core.school.values import moment_text
+from patient_courier.dispatch.taking import take_events
+from patient_courier.intake.spreadsheet import guarded
+from patient_courier.store import prints
+from patient_courier.store.prints import Print
+from patient_courier.web.answers import attachment
+from patient_courier.web.context import (
+    PageNumber,
+    Reading,
+    RowId,
+    Search,
+    Session,
+    SignedIn,
+    ThePost,
+    Writing,
+    definitions_in,
+    now_in,
+)
+from patient_courier.web.jobs import Job, Jobs, JobState
+from patient_courier.web.places.courses import known_course
+from patient_courier.web.printed_certificate import printed
+
+router = APIRouter(prefix="/api/certificates", tags=["certificates"])
+CodePath = Annotated[str, Path(max_length=40)]
+# An archive that takes less than this is there with the first answer.
+PATIENCE_SECONDS = 2.0
+
+
+class CertificateOut(BaseModel):
+    """A certificate: ``name`` as printed, ``own_name`` when it differs from the student's record by wish."""
+
+    code: str
+    student: str
+    student_name: str
+    name: str
+    own_name: bool
+    course: str
+    course_title: str
+    issued: str
+    state: Literal["stands", "taken_back"]
+
+
+class CertificatesPage(BaseModel):
+    total: int
+    items: list[CertificateOut]
+
+
+class Chosen(BaseModel):
+    """Which certificates: by words in name, address or number, by course, by whether they stand."""
+
+    q: Search = ""
+    course: str = Field("", max_length=200)
+    state: Literal["", "stands", "taken_back"] = ""
+
+
+class NameIn(BaseModel):
+    """How the name is printed; empty: as the student's record has it."""
+
+    name: Line = Field(max_length=300)
+
+
+class ArchiveIn(BaseModel):
+    course: str = Field(max_length=200)
+
+
+class ArchiveOut(BaseModel):
+    """All PDFs of a course as one archive: how many are drawn; ``done`` when it can be fetched."""
+
+    id: int
+    state: JobState
+    done: int
+    total: int
+
+
+_archives: Jobs[bytes] = Jobs("archive")
+
+
+@router.get("")
+def list_certificates(
+    chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, session: Reading, page: PageNumber = 1
+) -> CertificatesPage:
+    """A page of fifty, the newest first."""
+    definitions = definitions_in(post, session)
+    total, found = prints.search(session, words=chosen.q, course=chosen.course, state=chosen.state, page=page)
+    return CertificatesPage(total=total, items=[certificate_out(definitions, one) for one in found])
+
+
+def certificate_out(definitions: Definitions, one: Print) -> CertificateOut:
+    course = definitions.courses.get(one.course)
+    return CertificateOut(
+        code=one.code,
+        student=one.student.key,
+        student_name=one.student.name,
+        name=one.name,
+        own_name=one.own_name,
+        course=one.course,
+        course_title=course.title if course else one.course,
+        issued=words.moment(one.issued, definitions.school.timezone),
+        state="taken_back" if one.revoked else "stands",
+    )
+
+
+@router.get("/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
+def as_csv(chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, session: Reading) -> Response:
+    """The same as CSV (RFC 4180), safe to open in a spreadsheet."""
+    definitions = definitions_in(post, session)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(["number", "name", "address", "course", "issued", "state"])
+    for one in prints.every(session, words=chosen.q, course=chosen.course, state=chosen.state):
+        line = certificate_out(definitions, one)
+        cells = [
+            one.code,
+            one.name,
+            one.student.email,
+            line.course_title,
+            moment_text(one.issued),
+            line.state,
+        ]
+        writer.writerow([guarded(cell) for cell in cells])
+    # With a mark at its beginning, spreadsheets read it as UTF-8 without being told.
+    headers = {"Content-Disposition": attachment("certificates.csv")}
+    return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.put("/{code}")
+def rename(code: CodePath, body: NameIn, user: SignedIn, post: ThePost, session: Writing) -> CertificateOut:
+    """Say how the name is printed; the certificate keeps its number."""
+    found = _known(session, code)
+    prints.rename(session, found.code, body.name.strip() or None)
+    session.expire_all()
+    return certificate_out(definitions_in(post, session), _known(session, code))
+
+
+@router.post("/{code}/take-back")
+def take_back(code: CodePath, user: SignedIn, post: ThePost, session: Writing) -> CertificateOut:
+    """Take a certificate back: its page says so from now on, and what was requested before is void."""
+    found = _known(session, code)
+    if found.revoked:
+        raise HTTPException(409, "This certificate has been taken back already.")
+    definitions, now = definitions_in(post, session), now_in(session)
+    body = {"type": "certificate_revoked", "student": found.student.key, "at": now, "course": found.course}
+    take_events(session, definitions, [CourseEvent.model_validate(body)], now)
+    session.expire_all()
+    return certificate_out(definitions, _known(session, code))
+
+
+@router.post("/archive")
+def begin_archive(body: ArchiveIn, user: SignedIn, post: ThePost, session: Reading) -> ArchiveOut:
+    """Draw every certificate of a course that stands."""
+    definitions = definitions_in(post, session)
+    known_course(definitions, body.course)
+    found = list(prints.every(session, course=body.course, state="stands"))
+    if not found:
+        raise HTTPException(409, "There is no certificate of this course yet.")
+    job = _archives.begin(len(found), lambda job: _drawn(definitions, found, job), PATIENCE_SECONDS)
+    return _archive_out(job)
+
+
+@router.get("/archive/{id}")
+def archive(id: RowId, user: SignedIn) -> ArchiveOut:
+    return _archive_out(_known_archive(id))
+
+
+@router.get(
+    "/archive/{id}/file", response_class=Response, responses={200: {"content": {"application/zip": {}}}}
+)
+def archive_file(id: RowId, user: SignedIn) -> Response:
+    job = _known_archive(id)
+    if job.result is None:
+        raise HTTPException(409, "It is not ready yet.")
+    headers = {"Content-Disposition": attachment("certificates.zip")}
+    return Response(job.result, media_type="application/zip", headers=headers)
+
+
+def _drawn(definitions: Definitions, found: list[Print], job: Job[bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:  # what is in a PDF is packed already
+        for one in found:
+            archive.writestr(f"{one.code}.pdf", draw(printed(definitions, one), "pdf"))
+            job.step()
+    return out.getvalue()
+
+
+def _known(session: Session, code: str) -> Print:
+    found = prints.by_code(session, code)
+    if found is None:
+        raise HTTPException(404, "There is no such certificate.")
+    return found
+
+
+def _known_archive(id: int) -> Job[bytes]:
+    job = _archives.find(id)
+    if job is None:
+        raise HTTPException(404, "This archive is no longer known. Ask for it again.")
+    return job
+
+
+def _archive_out(job: Job[Any]) -> ArchiveOut:
+    return ArchiveOut(id=job.id, state=job.state, done=job.done, total=job.total)

@@ -1,0 +1,103 @@
+"""Certificates over HTTP: numbered, listed, named by wish, taken back and issued again, as CSV and as an archive."""
+
+import csv
+import io
+import re
+import time
+import zipfile
+
+import pytest
+
+from patient_courier.core.fields import certificate_code
+from tests.web.conftest import NOW, purchase
+
+
+def finished(student):
+    """A purchase, every lesson and the quiz: the course is completed, and its certificate issued."""
+    lessons = [{"type": "lesson_completed", "at": NOW, "student": student, "lesson": f"bees/{key}"} for key in ("l1", "l2", "l3")]  # fmt: skip
+    quiz = {"type": "quiz_taken", "at": NOW, "student": student, "quiz": "bees/q1", "score": 90}
+    return [purchase(student), *lessons, quiz]
+
+
+@pytest.fixture
+def code(app):
+    """The number of Ana's certificate."""
+    app.report(finished("ana"))
+    (one,) = app.client.get("/api/certificates").json()["items"]
+    assert (one["student"], one["state"], one["name"]) == ("ana", "stands", "Ana")
+    return one["code"]
+
+
+def page(app, code):
+    found = app.client.get(f"/certificate/{code}")
+    return found.status_code, re.search(r"<h1>(.*?)</h1>", found.text)[1], found.text
+
+
+def test_whoever_has_the_number_sees_that_it_stands_and_nobody_can_guess_it(app, code):
+    status, title, text = page(app, code.lower().replace("-", " "))
+    assert (status, title, "ana@example.org" in text) == (
+        200,
+        "Certificate",
+        False,
+    ) and "It is valid." in text
+    assert app.client.get(f"/certificate/{code}.png").content.startswith(b"\x89PNG")
+    assert app.client.get(f"/certificate/{code}.pdf").content.startswith(b"%PDF")
+    # What anybody could work out from the school's name and the student's key is another number.
+    assert certificate_code("Mallow Lane Apiary School", "ana", "bees") != code
+    assert page(app, "AAAA-AAAA-AAAA")[:2] == (404, "No such certificate")
+    # The letter prints the same number, and the school's new name changes nothing.
+    school = app.client.get("/api/school").json()["body"]
+    app.client.put("/api/school", json={"body": {**school, "name": "Another Lane"}})
+    letter = {**app.client.get("/api/letters/access").json()["body"], "blocks": [{"kind": "text", "html": "<p>{{ certificate.code }}</p>"}, {"kind": "certificate"}]}  # fmt: skip
+    seen = app.client.post(
+        "/api/letters/preview", json={"letter": letter, "student": "ana", "course": "bees"}
+    ).json()
+    assert code in seen["text"] and f"/certificate/{code}.png" in seen["html"] and page(app, code)[0] == 200
+
+
+def test_a_name_is_put_right_under_the_same_number(app, code):
+    app.client.put(f"/api/certificates/{code}", json={"name": "Ana Maria <b>Reis</b>"})
+    assert "Ana Maria &lt;b&gt;Reis&lt;/b&gt;" in page(app, code)[2]
+    found = app.client.get("/api/certificates", params={"q": "maria"}).json()["items"]
+    assert [(one["code"], one["own_name"], one["student_name"]) for one in found] == [(code, True, "Ana")]
+    assert app.client.put(f"/api/certificates/{code}", json={"name": " "}).json()["name"] == "Ana"
+
+
+def test_one_that_is_taken_back_says_so_and_can_be_issued_again(app, code):
+    assert app.client.post(f"/api/certificates/{code}/take-back").json()["state"] == "taken_back"
+    status, title, text = page(app, code)
+    assert (status, title, "Ana" in text) == (200, "Taken back", False)
+    assert app.client.get(f"/certificate/{code}.pdf").status_code == 404
+    assert app.client.post(f"/api/certificates/{code}/take-back").status_code == 409
+    assert app.client.get("/api/certificates", params={"state": "stands"}).json()["total"] == 0
+    step = {"id": "c", "do": "certificate", "course": "bees"}
+    again = {
+        "key": "again",
+        "name": "Again",
+        "starts": [{"on": "signed_up", "form": "again"}],
+        "steps": [step],
+    }
+    assert app.client.put("/api/sequences/again", json=again).status_code == 200
+    app.client.post("/api/sequences/again/status", json={"status": "running"})
+    app.report({"type": "signed_up", "at": NOW, "student": "ana", "form": "again"})
+    assert page(app, code)[1] == "Certificate"
+    assert app.client.get("/api/students/ana").json()["certificates"][0]["revoked"] is False
+
+
+def test_they_go_out_as_csv_and_as_one_archive(app, code):
+    app.report(finished("kai"))
+    app.client.put(f"/api/certificates/{code}", json={"name": "=1+1"})
+    rows = list(csv.reader(io.StringIO(app.client.get("/api/certificates/csv").text.lstrip("\ufeff"))))
+    assert rows[0][:2] == ["number", "name"] and len(rows) == 3
+    assert "'=1+1" in {row[1] for row in rows}
+    job = app.client.post("/api/certificates/archive", json={"course": "bees"}).json()
+    for _ in range(100):
+        if job["state"] == "done":
+            break
+        time.sleep(0.1)
+        job = app.client.get(f"/api/certificates/archive/{job['id']}").json()
+    file = app.client.get(f"/api/certificates/archive/{job['id']}/file").content
+    with zipfile.ZipFile(io.BytesIO(file)) as archive:
+        assert f"{code}.pdf" in archive.namelist() and len(archive.namelist()) == 2
+        assert all(archive.read(name).startswith(b"%PDF") for name in archive.namelist())
+    assert app.client.post("/api/certificates/archive", json={"course": "nothing"}).status_code == 404
