@@ -239,8 +239,8 @@ const whyNot = computed(() => (changed.value ? "Save first" : (faults.value[0]?.
         </Menu></template></Dropdown>
     </PageHead>
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
-    <div v-for="(finding, index) in elsewhere" :key="index" class="note" :class="MISSING.includes(finding.code) ? 'hint' : finding.level" :role="finding.level === 'fault' ? 'alert' : 'status'">{{ MISSING.includes(finding.code) ? "○" : finding.level === "fault" ? "✗" : "▲" }} {{ finding.sentence }} <button v-if="finding.mend" class="link" @click="mend(finding)">{{ finding.mend.label }}</button></div>
     <div v-if="changedRehearsals.length" class="note" role="status">▲ {{ changedRehearsals.map((one) => `“${one.name}”`).join(", ") }} came out differently at the last save. <RouterLink :to="`/sequences/${key}/rehearsal`">See what changed</RouterLink></div>
+    <div v-for="(finding, index) in elsewhere" :key="index" class="note" :class="MISSING.includes(finding.code) ? 'hint' : finding.level" :role="finding.level === 'fault' ? 'alert' : 'status'">{{ MISSING.includes(finding.code) ? "○" : finding.level === "fault" ? "✗" : "▲" }} {{ finding.sentence }} <button v-if="finding.mend" class="link" @click="mend(finding)">{{ finding.mend.label }}</button></div>
     <StartSentence v-model="current" :checked="checked" />
     <div class="desk" @keydown="keys">
       <div class="ruler">
