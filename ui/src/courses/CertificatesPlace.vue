@@ -80,6 +80,6 @@ useQuery({
 </template>
 
 <style scoped>
-.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .scroll { overflow-x: auto; flex: none; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .line { display: flex; flex-direction: column; gap: 4px; }
+.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .scroll { overflow-x: auto; flex: none; } .scroll table { min-width: 780px; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .line { display: flex; flex-direction: column; gap: 4px; }
 @media (max-width: 720px) { .room { padding: 14px; } }
 </style>
