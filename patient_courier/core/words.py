@@ -98,6 +98,17 @@ def span(length: Duration) -> str:
     return " ".join(found) or "the same moment"
 
 
+def span_of_minutes(minutes: float) -> str:
+    """“20 minutes”, “7 hours”, “3 days”: as one would say it, rounded."""
+    if minutes < 90:
+        number, unit = round(minutes), "minute"
+    elif minutes < 36 * 60:
+        number, unit = round(minutes / 60), "hour"
+    else:
+        number, unit = round(minutes / 1440), "day"
+    return f"{number} {unit}{'' if number == 1 else 's'}"
+
+
 def title(definitions: Definitions, kind: str, key: str | None) -> str:
     """What a course (its short title), module, lesson, quiz or offer is called; its key when it is no longer there."""
     found: Any = {

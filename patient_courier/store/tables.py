@@ -300,6 +300,7 @@ class CertificateRow(Table):
     course: Mapped[str] = mapped_column(primary_key=True)
     requested: Mapped[Instant | None]
     issued: Mapped[Instant | None]
+    declined: Mapped[Instant | None]  # when the owner put the request aside
 
 
 class PrintRow(Table):

@@ -21,6 +21,7 @@ from patient_courier.store.database import Busy
 from patient_courier.web.answers import SIGNED_IN
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.places import (
+    approvals,
     audiences,
     broadcast_acts,
     broadcasts,
@@ -134,6 +135,7 @@ def _include_places(app: FastAPI) -> None:
         letters,
         layouts,
         pictures,
+        approvals,
         certificates,
         recipients,
         outcomes,

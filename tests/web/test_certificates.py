@@ -101,3 +101,23 @@ def test_they_go_out_as_csv_and_as_one_archive(app, code):
         assert f"{code}.pdf" in archive.namelist() and len(archive.namelist()) == 2
         assert all(archive.read(name).startswith(b"%PDF") for name in archive.namelist())
     assert app.client.post("/api/certificates/archive", json={"course": "nothing"}).status_code == 404
+
+
+def test_what_waits_for_approval_comes_with_its_evidence_and_is_settled_once(app):
+    course = app.client.get("/api/courses/bees").json()["body"]
+    app.client.put("/api/courses/bees", json={**course, "certificate": {"approval": True}})
+    app.report(finished("ana"))
+    app.report(finished("kai"))
+    first, second = app.client.get("/api/approvals").json()
+    assert (first["name"], first["progress"], first["lessons_done"], first["open"]) == ("Ana", 100, 3, [])
+    assert first["hurried"] == "Finished 3 lessons in 0 minutes; they last 11 minutes."
+    assert (first["quizzes"][0]["attempts"], first["quizzes"][0]["score"]) == (1, 90)
+    assert app.client.get("/api/frame").json()["needs_you"] == 2
+    kai = {"student": second["student"], "course": "bees"}
+    assert app.client.post("/api/approvals/decline", json=kai).status_code == 204
+    assert app.client.post("/api/approvals/decline", json=kai).status_code == 409
+    both = {"items": [{"student": "ana", "course": "bees"}, kai]}
+    assert app.client.post("/api/approvals/approve", json=both).json() == {"issued": 1}
+    assert app.client.post("/api/approvals/approve", json=both).status_code == 409
+    assert [one["student"] for one in app.client.get("/api/certificates").json()["items"]] == ["ana"]
+    assert app.client.get("/api/frame").json()["needs_you"] == 0

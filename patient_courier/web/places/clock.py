@@ -13,7 +13,7 @@ from patient_courier.core.school.values import LAST_YEAR, moment_text
 from patient_courier.dispatch.clock import ClockError, move_clock, read_clock, read_target
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import next_post
-from patient_courier.store import needs, people
+from patient_courier.store import approvals, needs, people
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 
 router = APIRouter(prefix="/api", tags=["session"])
@@ -55,7 +55,7 @@ class MoveClock(BaseModel):
 def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
     return FrameOut(
         clock=_clock(session, post),
-        needs_you=needs.count(session) + (post.outbox.trouble is not None),
+        needs_you=needs.count(session) + approvals.count(session) + (post.outbox.trouble is not None),
         students=people.number(session),
     )
 

@@ -4,6 +4,66 @@
  */
 
 export interface paths {
+    "/api/approvals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Approve
+         * @description Whose certificate waits, the longest first.
+         */
+        get: operations["to_approve_api_approvals_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/approvals/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve
+         * @description Issue these certificates, as sequences expect it. What is no longer asked for is passed over.
+         */
+        post: operations["approve_api_approvals_approve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/approvals/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decline
+         * @description Put a request aside; when the student asks again, it comes forward again.
+         */
+        post: operations["decline_api_approvals_decline_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audiences": {
         parameters: {
             query?: never;
@@ -2669,6 +2729,51 @@ export interface components {
             /** Student */
             student: string;
         };
+        /**
+         * ApprovalOut
+         * @description A certificate that was asked for; moments in the school's time. ``open`` is what is not done yet.
+         */
+        ApprovalOut: {
+            /** Began */
+            began: string | null;
+            /** Course */
+            course: string;
+            /** Course Title */
+            course_title: string;
+            /** Ended */
+            ended: string | null;
+            /** Hurried */
+            hurried: string | null;
+            /** Lessons */
+            lessons: number;
+            /** Lessons Done */
+            lessons_done: number;
+            /** Name */
+            name: string;
+            /** Open */
+            open: string[];
+            /** Progress */
+            progress: number;
+            /** Quizzes */
+            quizzes: components["schemas"]["patient_courier__web__places__approvals__QuizOut"][];
+            /** Requested */
+            requested: string;
+            /** Student */
+            student: string;
+        };
+        /** Approve */
+        Approve: {
+            /** Items */
+            items: components["schemas"]["Which"][];
+        };
+        /**
+         * Approved
+         * @description How many were issued; the others need it no longer.
+         */
+        Approved: {
+            /** Issued */
+            issued: number;
+        };
         /** ArchiveIn */
         ArchiveIn: {
             /** Course */
@@ -4108,7 +4213,7 @@ export interface components {
             /** Lessons */
             lessons: components["schemas"]["LessonOut"][];
             /** Quizzes */
-            quizzes: components["schemas"]["QuizOut"][];
+            quizzes: components["schemas"]["patient_courier__core__classroom__QuizOut"][];
             /** Title */
             title: string;
         };
@@ -4590,19 +4695,6 @@ export interface components {
             left: number;
             /** Readers */
             readers: string[];
-        };
-        /** QuizOut */
-        QuizOut: {
-            /** Key */
-            key: string;
-            /** Pass Mark */
-            pass_mark: number;
-            /** Passed */
-            passed: boolean;
-            /** Score */
-            score: number | null;
-            /** Title */
-            title: string;
         };
         /** RateOut */
         RateOut: {
@@ -5643,6 +5735,13 @@ export interface components {
             /** Week */
             week: string;
         };
+        /** Which */
+        Which: {
+            /** Course */
+            course: string;
+            /** Student */
+            student: string;
+        };
         /** WhyIn */
         WhyIn: {
             /** Condition */
@@ -5716,6 +5815,30 @@ export interface components {
             /** Zones */
             zones: string[];
         };
+        /** QuizOut */
+        patient_courier__core__classroom__QuizOut: {
+            /** Key */
+            key: string;
+            /** Pass Mark */
+            pass_mark: number;
+            /** Passed */
+            passed: boolean;
+            /** Score */
+            score: number | null;
+            /** Title */
+            title: string;
+        };
+        /** QuizOut */
+        patient_courier__web__places__approvals__QuizOut: {
+            /** Attempts */
+            attempts: number;
+            /** Passed */
+            passed: boolean;
+            /** Score */
+            score: number | null;
+            /** Title */
+            title: string;
+        };
         /** NextOut */
         patient_courier__web__places__letter_past__NextOut: {
             /** At */
@@ -5762,6 +5885,126 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    to_approve_api_approvals_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    approve_api_approvals_approve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Approve"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Approved"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    decline_api_approvals_decline_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Which"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     list_audiences_api_audiences_get: {
         parameters: {
             query?: never;

@@ -8,6 +8,7 @@ import { useThings } from "../api/things";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import ApprovalTray from "./ApprovalTray.vue";
 
 const notice = useNotice();
 const client = useQueryClient();
@@ -72,6 +73,7 @@ const settle = useMutation({
       </div>
 
       <div class="side">
+        <ApprovalTray />
         <section class="sheet box">
           <h2>Needs you<span v-if="waiting?.length" class="pill stuck num">{{ waiting.length }}</span></h2>
           <p v-if="waiting && !waiting.length" class="soft pad">Nothing waits for you.</p>

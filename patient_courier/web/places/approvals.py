@@ -1,0 +1,119 @@
+"""Certificates to approve: each with what speaks for it on one card; approved one or many, or put aside."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, HTTPException
+from pydantic import BaseModel, Field
+
+from patient_courier.core import words
+from patient_courier.core.evidence import evidence
+from patient_courier.core.school.events import CourseEvent
+from patient_courier.dispatch.taking import take_events
+from patient_courier.store import approvals, people
+from patient_courier.store.states import load_states
+from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in, now_in
+from patient_courier.web.places.students import find_student
+
+router = APIRouter(prefix="/api/approvals", tags=["certificates"])
+# So many are shown; the rest come forward as these are settled.
+MOST = 100
+
+
+class QuizOut(BaseModel):
+    title: str
+    attempts: int
+    score: float | None
+    passed: bool
+
+
+class ApprovalOut(BaseModel):
+    """A certificate that was asked for; moments in the school's time. ``open`` is what is not done yet."""
+
+    student: str
+    name: str
+    course: str
+    course_title: str
+    requested: str
+    progress: int
+    lessons_done: int
+    lessons: int
+    quizzes: list[QuizOut]
+    began: str | None
+    ended: str | None
+    hurried: str | None
+    open: list[str]
+
+
+class Which(BaseModel):
+    student: str = Field(max_length=200)
+    course: str = Field(max_length=200)
+
+
+class Approve(BaseModel):
+    items: list[Which] = Field(min_length=1, max_length=MOST)
+
+
+class Approved(BaseModel):
+    """How many were issued; the others need it no longer."""
+
+    issued: int
+
+
+@router.get("")
+def to_approve(user: SignedIn, post: ThePost, session: Reading) -> list[ApprovalOut]:
+    """Whose certificate waits, the longest first."""
+    definitions = definitions_in(post, session)
+    zone = definitions.school.timezone
+    waiting = [one for one in approvals.waiting(session, MOST) if one[1] in definitions.courses]
+    states = load_states(session, [id for id, _, _ in waiting], definitions)
+    persons = people.by_ids(session, states)
+    found = []
+    for id, course, requested in waiting:
+        seen = evidence(definitions, states[id], course)
+        found.append(
+            ApprovalOut(
+                student=persons[id].key,
+                name=persons[id].name,
+                course=course,
+                course_title=definitions.courses[course].title,
+                requested=words.moment(requested, zone),
+                progress=seen.progress,
+                lessons_done=seen.lessons_done,
+                lessons=seen.lessons,
+                quizzes=[
+                    QuizOut(title=x.title, attempts=x.attempts, score=x.score, passed=x.passed)
+                    for x in seen.quizzes
+                ],
+                began=words.moment(seen.began, zone) if seen.began else None,
+                ended=words.moment(seen.ended, zone) if seen.ended else None,
+                hurried=seen.hurried,
+                open=list(seen.open_),
+            )
+        )
+    return found
+
+
+@router.post("/approve")
+def approve(body: Approve, user: SignedIn, post: ThePost, session: Writing) -> Approved:
+    """Issue these certificates, as sequences expect it. What is no longer asked for is passed over."""
+    definitions, now = definitions_in(post, session), now_in(session)
+    waiting = {(id, course) for id, course, _ in approvals.waiting(session, MOST)}
+    events = []
+    for one in body.items:
+        person = find_student(session, one.student)
+        if (person.id, one.course) in waiting:
+            event = {"type": "certificate_approved", "student": person.key, "at": now, "course": one.course}
+            events.append(CourseEvent.model_validate(event))
+    if not events:
+        raise HTTPException(409, "None of these waits any more. Reload the page to see where they stand.")
+    take_events(session, definitions, events, now)
+    return Approved(issued=len(events))
+
+
+@router.post("/decline", status_code=204)
+def decline(body: Which, user: SignedIn, post: ThePost, session: Writing) -> None:
+    """Put a request aside; when the student asks again, it comes forward again."""
+    person = find_student(session, body.student)
+    if (person.id, body.course) not in {(id, course) for id, course, _ in approvals.waiting(session, MOST)}:
+        raise HTTPException(409, "This request does not wait any more.")
+    approvals.decline(session, person.id, body.course, now_in(session))
