@@ -278,6 +278,7 @@ class Outbox:
             openings=noted.openings,
             answers=bool(prepared.answers),
             events=bool(prepared.events),
+            names=prepared.has_certificate,
         )
         rendered = prepared.fill(one.values, one.timezone or school.timezone, links)
         to = [(one.name, one.email)]

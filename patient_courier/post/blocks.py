@@ -29,7 +29,7 @@ from patient_courier.core.school.looks import PICTURES
 from patient_courier.core.school.text import clean_line, clean_text
 from patient_courier.core.school.values import THIS
 from patient_courier.post.look import Look
-from patient_courier.post.marks import ANSWER, EVENT, Marks
+from patient_courier.post.marks import ANSWER, EVENT, NAME, Marks
 
 SANS = "'Public Sans', Helvetica, Arial, sans-serif"
 FACES = {
@@ -93,7 +93,11 @@ class Drawing:
                 return self._next_lesson(place, block)
             case CertificateBlock():
                 address, picture = marks.value("certificate.url"), marks.value(f"{place}.picture")
-                return f'<mj-image src="{picture}" alt="Your certificate" href="{address}" border="1px solid {RULE}"></mj-image>'
+                ask = f'<a href="{marks.value(NAME)}" style="color:{self.look.layout.soft}">Should your name be printed differently?</a>'
+                return (
+                    f'<mj-image src="{picture}" alt="Your certificate" href="{address}" border="1px solid {RULE}" padding="4px 32px 6px"></mj-image>'
+                    f'<mj-text font-family="{SANS}" font-size="13px" padding="0 32px 20px">{ask}</mj-text>'
+                )
             case EventBlock():
                 return self._event(place, block)
             case SignatureBlock():

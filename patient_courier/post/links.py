@@ -10,7 +10,7 @@ from urllib.parse import quote
 
 from itsdangerous import BadData, BadSignature, Signer, URLSafeSerializer, URLSafeTimedSerializer
 
-PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event")
+PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event", "name")
 # For how long a new address can be confirmed.
 MOVE_SECONDS = 3 * 86_400
 
@@ -26,6 +26,7 @@ class Links:
     go: str | None = None
     seen: str | None = None
     event: str | None = None
+    name: str | None = None
 
     def to_event(self, number: int) -> str:
         """The calendar file of one of the letter's dates."""
@@ -57,10 +58,11 @@ class LinkSigner:
         openings: bool = False,
         answers: bool = True,
         events: bool = True,
+        names: bool = True,
     ) -> Links:
         """The links of a delivery; clicks and openings go by way of the school only where they are noted.
 
-        ``answers`` and ``events``: whether the letter has such.
+        ``answers``, ``events``, ``names``: whether the letter has answers, dates, a certificate.
         """
         return Links(
             *(self.address(place, delivery) for place in PLACES[:3]),
@@ -68,6 +70,7 @@ class LinkSigner:
             go=self.address("go", delivery) if clicks else None,
             seen=f"{self.address('seen', delivery)}.gif" if openings else None,
             event=self.address("event", delivery) if events else None,
+            name=self.address("name", delivery) if names else None,
         )
 
     def nowhere(self) -> Links:
@@ -75,6 +78,7 @@ class LinkSigner:
         return Links(
             *(f"{self._site}/post/test/{place}" for place in ("stop", "choose", "view", "answer")),
             event=f"{self._site}/post/test/date",
+            name=f"{self._site}/post/test/name",
         )
 
     def address(self, place: str, delivery: int) -> str:

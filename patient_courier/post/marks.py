@@ -19,6 +19,8 @@ SAFE_LINK = re.compile(r"(https?://|mailto:)", re.IGNORECASE)
 ANSWER = "links.answer."
 # Stands where the calendar file of a date goes, by the place of its block.
 EVENT = "links.event."
+# Stands where the link goes by which a student says how their name is printed.
+NAME = "links.name"
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,14 +12,14 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from patient_courier.core.merge import Template, Value, one_line
-from patient_courier.core.school.blocks import EventBlock
+from patient_courier.core.school.blocks import CertificateBlock, EventBlock
 from patient_courier.core.school.courses import Campaign
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PICTURES
 from patient_courier.core.school.text import clean_text
 from patient_courier.post.links import Links
 from patient_courier.post.look import Look
-from patient_courier.post.marks import ANSWER, EVENT, Part
+from patient_courier.post.marks import ANSWER, EVENT, NAME, Part
 from patient_courier.post.page import SEEN, html_parts
 from patient_courier.post.plain import text_parts
 from patient_courier.post.targets import GO, Target, fill_html, fill_text, take_out, with_campaign
@@ -49,6 +49,7 @@ class Prepared:
     answers: tuple[str, ...]
     targets: tuple[Target, ...]
     events: tuple[tuple[str, EventBlock], ...]
+    has_certificate: bool
     site: str
     campaign: Campaign | None
 
@@ -60,6 +61,7 @@ class Prepared:
             "links.preferences": links.preferences,
             "links.view_online": links.view_online,
             SEEN: links.seen,
+            NAME: links.name or "#",
             **{ANSWER + key: links.to_answer(key) for key in self.answers},
             **{EVENT + place: links.to_event(number) for number, (place, _) in enumerate(self.events)},
         }
@@ -124,6 +126,7 @@ def _prepare(letter_json: str, framed: _Framed) -> Prepared:
         answers=tuple(choice.key for _, choice in letter.answers()),
         targets=targets,
         events=events_of(letter),
+        has_certificate=any(isinstance(block, CertificateBlock) for _, block in letter.every_block()),
         site=look.site,
         campaign=look.campaign,
     )

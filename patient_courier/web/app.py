@@ -58,7 +58,7 @@ from patient_courier.web.places import (
     today,
     versions,
 )
-from patient_courier.web.public import answering, choosing, moving, reading, stopping
+from patient_courier.web.public import answering, choosing, moving, naming, reading, stopping
 from patient_courier.web.public import certificates as certificate_page
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
@@ -156,7 +156,7 @@ def _include_places(app: FastAPI) -> None:
         school,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
-    for page in (stopping, choosing, moving, answering, reading, certificate_page):
+    for page in (stopping, choosing, moving, answering, naming, reading, certificate_page):
         app.include_router(page.router)
     app.include_router(pictures.public)
 

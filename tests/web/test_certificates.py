@@ -121,3 +121,22 @@ def test_what_waits_for_approval_comes_with_its_evidence_and_is_settled_once(app
     assert app.client.post("/api/approvals/approve", json=both).status_code == 409
     assert [one["student"] for one in app.client.get("/api/certificates").json()["items"]] == ["ana"]
     assert app.client.get("/api/frame").json()["needs_you"] == 0
+
+
+def test_a_student_says_once_how_their_name_is_printed_by_the_link_in_their_letter(app):
+    body = app.client.get("/api/letters/year").json()["body"]
+    app.client.put("/api/letters/year", json={**body, "blocks": [{"kind": "certificate"}]})
+    app.report(finished("ana"))
+    app.move(to="day")
+    mail = app.client.post(f"/api/practice/mail/{app.inbox()[0]['id']}/open").json()
+    link = re.search(r"http://127\.0\.0\.1:8484(/post/name/[^\s\"<>]+)", mail["html"])[1]
+    assert "How should your name be printed?" in app.client.get(link).text
+    assert "Write your name" in app.client.post(link, data={"name": "  "}).text
+    assert "It is printed so" in app.client.post(link, data={"name": "Ana\r\n Maria <i>Reis</i>"}).text
+    (one,) = app.client.get("/api/certificates").json()["items"]
+    assert (one["name"], one["own_name"]) == ("Ana Maria <i>Reis</i>", True)
+    again = app.client.post(link, data={"name": "Somebody Else"}).text
+    assert "Ana Maria &lt;i&gt;Reis&lt;/i&gt;" in again and "Somebody" not in again
+    assert app.client.post(link.replace("/name/", "/stop/"), data={}).status_code == 404
+    app.client.post(f"/api/certificates/{one['code']}/take-back")
+    assert app.client.get(link).status_code == 410

@@ -84,7 +84,7 @@ main {{ max-width: 560px; margin: auto; background: {paper}; padding: 30px 34px;
 h1 {{ font-size: 25px; line-height: 1.25; margin: 0 0 14px }} h2 {{ font-size: 18px; margin: 26px 0 6px }} p {{ margin: 0 0 14px }} a {{ color: {link} }} .soft, small {{ color: {soft}; font: 14px/1.5 {sans} }}
 .said {{ border-left: 3px solid {accent}; padding-left: 14px }} fieldset {{ border: 0; margin: 0; padding: 0 }} legend {{ padding: 0 }}
 label.line {{ display: flex; gap: 12px; align-items: flex-start; padding: 11px 0; border-top: 1px solid #dbe4ea; cursor: pointer }} label.line input {{ width: 20px; height: 20px; margin: 3px 0 0; flex: none; accent-color: {button} }} label.line small {{ display: block }}
-input[type=email] {{ font: 16px {sans}; padding: 10px 12px; border: 1px solid #7f93a3; border-radius: 6px; width: 100%; margin: 4px 0 10px; color: {ink}; background: {paper} }}
+input[type=email], input[type=text] {{ font: 16px {sans}; padding: 10px 12px; border: 1px solid #7f93a3; border-radius: 6px; width: 100%; margin: 4px 0 10px; color: {ink}; background: {paper} }}
 button {{ background: {button}; color: {button_ink}; border: 0; border-radius: {radius}; padding: 12px 22px; min-height: 44px; font: 600 16px {sans}; cursor: pointer }} button.quiet {{ background: transparent; color: {link}; border: 1px solid {link} }} :focus-visible {{ outline: 3px solid {link}; outline-offset: 2px }}
 footer {{ max-width: 560px; margin: 18px auto 0; color: {soft}; font: 13px/1.5 {sans}; padding: 0 34px }} @media (max-width: 480px) {{ body {{ padding: 14px 10px }} main {{ padding: 22px 18px }} footer {{ padding: 0 18px }} button {{ width: 100% }} }}
 </style></head><body><main>{header}<h1>{title}</h1>{body}</main><footer>{foot}</footer></body></html>"""

@@ -1,0 +1,66 @@
+"""How a student wishes their name printed on a certificate: said once, by way of a link in the letter about it."""
+
+from __future__ import annotations
+
+from html import escape
+from typing import Annotated
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse
+
+from patient_courier.core.school.text import clean_line
+from patient_courier.store import prints
+from patient_courier.store.prints import Print
+from patient_courier.web.context import Reading, Session, ThePost, Writing
+from patient_courier.web.public.found import Found, find
+from patient_courier.web.public.pages import NoLink, page
+
+router = APIRouter(prefix="/post", include_in_schema=False)
+LONGEST = 120
+
+
+@router.get("/name/{token}")
+def name_page(token: str, post: ThePost, session: Reading) -> HTMLResponse:
+    found = find(post, session, "name", token)
+    return _asked(found, _certificate(session, found))
+
+
+@router.post("/name/{token}")
+def set_name(
+    token: str, post: ThePost, session: Writing, name: Annotated[str, Form(max_length=1000)]
+) -> HTMLResponse:
+    """Print it so from now on, under the same number; later changes are the owner's."""
+    found = find(post, session, "name", token)
+    one = _certificate(session, found)
+    wished = " ".join(clean_line(name).split())
+    if one.own_name:
+        return _asked(found, one)
+    if not wished or len(wished) > LONGEST:
+        return _asked(found, one, f"Write your name, in at most {LONGEST} letters.")
+    prints.rename(session, one.code, wished)
+    body = (
+        f"<p>Your certificate is made out to <b><bdi>{escape(wished)}</bdi></b> from now on.</p>"
+        f'<p><a href="/certificate/{one.code}">Have a look at it</a></p>'
+    )
+    return page(found.look, "It is printed so", body)
+
+
+def _certificate(session: Session, found: Found) -> Print:
+    """The student's certificate of the course the letter was about. Raises NoLink when none stands."""
+    for one in prints.of_student(session, found.student.id):
+        if one.course == found.course and not one.revoked:
+            return one
+    raise NoLink(old=True)
+
+
+def _asked(found: Found, one: Print, wrong: str = "") -> HTMLResponse:
+    picture = f'<p><img src="/certificate/{one.code}.png" alt="Your certificate" width="1170" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
+    if one.own_name:
+        said = f"<p>It is made out to <b><bdi>{escape(one.name)}</bdi></b>, as was wished. If that is wrong, answer to our letter, and we put it right.</p>"
+        return page(found.look, "Your name on the certificate", said + picture)
+    note = f'<p class="said" role="alert">{escape(wrong)}</p>' if wrong else ""
+    form = (
+        f'<form method="post"><label>How should your name be printed? You can say it here once.<input type="text" name="name" required maxlength="{LONGEST}" '
+        f'autocomplete="name" value="{escape(one.name)}"></label><button>Print it so</button></form>'
+    )
+    return page(found.look, "Your name on the certificate", note + picture + form)
