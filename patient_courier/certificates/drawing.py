@@ -19,7 +19,7 @@ _PPI = 100.0
 
 @dataclass(frozen=True, slots=True)
 class Certificate:
-    """What is printed; colours as ``#rrggbb``."""
+    """What is printed and how; colours as ``#rrggbb``. ``logo`` and ``signature`` are pictures (PNG or JPEG)."""
 
     title: str
     school: str
@@ -28,30 +28,55 @@ class Certificate:
     issued: str
     signed: str
     number: str
-    paper: str
+    paper_colour: str
     ink: str
     soft: str
     accent: str
+    heading: str = "Certificate"
+    before: str = "This is to say that"
+    wording: str = "has finished the course"
+    hours: str = ""
+    design: Literal["frame", "band", "corners", "plain"] = "frame"
+    paper: Literal["a4", "letter"] = "a4"
+    upright: bool = False
+    logo: bytes | None = None
+    signature: bytes | None = None
 
 
+_PICTURES = ("logo", "signature")
 _mutex = threading.Lock()
 
 
 @cache
-def _compiler() -> typst.Compiler:
-    """Made once: reading the fonts takes most of the time. Its root is an empty folder, so that no file can be read."""
+def _folder() -> Path:
+    """An empty folder of our own: the only place that can be read from while a page is set."""
     root = Path(tempfile.mkdtemp(prefix="certificates-"))
-    page = root / "certificate.typ"
-    page.write_bytes((_HERE / "plain.typ").read_bytes())
+    (root / "certificate.typ").write_bytes((_HERE / "certificate.typ").read_bytes())
+    return root
+
+
+@cache
+def _compiler() -> typst.Compiler:
+    """Made once: reading the fonts takes most of the time."""
+    root = _folder()
     return typst.Compiler(
-        input=str(page), root=str(root), font_paths=[str(_HERE / "fonts")], ignore_system_fonts=True
+        input=str(root / "certificate.typ"),
+        root=str(root),
+        font_paths=[str(_HERE / "fonts")],
+        ignore_system_fonts=True,
     )
 
 
 def draw(certificate: Certificate, form: Literal["png", "pdf"]) -> bytes:
-    """The certificate as PNG or PDF (one page, A4 across)."""
-    inputs = {"data": json.dumps(asdict(certificate), ensure_ascii=False)}
+    """The certificate as PNG or PDF, one page. Raises RuntimeError when a picture can't be read."""
+    told = {name: value for name, value in asdict(certificate).items() if name not in _PICTURES}
+    given = told | {name: getattr(certificate, name) is not None for name in _PICTURES}
+    inputs = {"data": json.dumps(given, ensure_ascii=False)}
     with _mutex:
+        for name in _PICTURES:
+            picture = getattr(certificate, name)
+            if picture is not None:
+                (_folder() / name).write_bytes(picture)
         compiler = _compiler()
         if form == "pdf":
             found = compiler.compile(format="pdf", sys_inputs=inputs)

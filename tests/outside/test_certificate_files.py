@@ -29,10 +29,10 @@ NAMES = {
 }
 
 
-def certificate(name):
+def certificate(name, **more):
     return Certificate(
         title=f"Certificate: {name}", school="Mallow Lane Apiary School", name=name, course="First Hive", issued="3 March 2026",
-        signed="Ines", number="ABCD-EFGH-JKLM", paper="#ffffff", ink="#13283b", soft="#526473", accent="#9a5410",
+        signed="Ines", number="ABCD-EFGH-JKLM", paper_colour="#ffffff", ink="#13283b", soft="#526473", accent="#9a5410", **more,
     )  # fmt: skip
 
 
@@ -66,3 +66,25 @@ def test_a_hostile_name_is_text_and_a_long_one_stays_on_the_page():
 def test_the_picture_is_the_same_each_time_and_no_larger_than_a_letter_needs():
     one, other = (draw(certificate("Ana Reis"), "png") for _ in range(2))
     assert one == other and Image.open(io.BytesIO(one)).size[0] in range(1150, 1200)
+
+
+@pytest.mark.parametrize("design", ["frame", "band", "corners", "plain"])
+@pytest.mark.parametrize(
+    ("paper", "upright", "width", "height"),
+    [
+        ("a4", False, 297, 210),
+        ("a4", True, 210, 297),
+        ("letter", False, 279, 216),
+        ("letter", True, 216, 279),
+    ],
+)
+def test_every_design_stands_on_one_page_of_its_paper(design, paper, upright, width, height):
+    """ISO 216 for A4, ANSI/ASME Y14.1 size A for Letter, to the millimetre."""
+    logo = io.BytesIO()
+    Image.new("RGB", (120, 120), "#f2b632").save(logo, "PNG")
+    made = certificate("Ana " * 20, design=design, paper=paper, upright=upright, hours="40 hours of study", heading="Diploma", wording="has kept bees in", logo=logo.getvalue(), signature=logo.getvalue())  # fmt: skip
+    reader = PdfReader(io.BytesIO(draw(made, "pdf")))
+    (page,) = reader.pages
+    assert [round(float(x) * 25.4 / 72) for x in page.mediabox[2:]] == [width, height]
+    text = page.extract_text()
+    assert all(words in text for words in ("Diploma", "has kept bees in", "40 hours of study", "First Hive"))

@@ -140,3 +140,20 @@ def test_a_student_says_once_how_their_name_is_printed_by_the_link_in_their_lett
     assert app.client.post(link.replace("/name/", "/stop/"), data={}).status_code == 404
     app.client.post(f"/api/certificates/{one['code']}/take-back")
     assert app.client.get(link).status_code == 410
+
+
+def test_a_courses_design_is_seen_before_it_is_saved_and_holds_for_all_its_certificates(app, code):
+    course = app.client.get("/api/courses/bees").json()["body"]
+    before = app.client.get(f"/certificate/{code}.png").content
+    design = {**course["certificate"], "design": "band", "heading": "Diploma", "hours": 12, "upright": True}
+    drawn = app.client.post(
+        "/api/certificates/preview", json={"course": {**course, "certificate": design}, "name": "Zoë"}
+    )
+    assert (
+        drawn.content.startswith(b"\x89PNG") and app.client.get(f"/certificate/{code}.png").content == before
+    )
+    saved = app.client.put("/api/courses/bees", json={**course, "certificate": design})
+    assert saved.json()["body"]["certificate"]["hours"] == 12
+    assert app.client.get(f"/certificate/{code}.png").content != before
+    wrong = {**course, "certificate": {**design, "design": "gold"}}
+    assert app.client.post("/api/certificates/preview", json={"course": wrong}).status_code == 422

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 from urllib.parse import urlsplit
 
 from email_validator import EmailNotValidError, validate_email
@@ -142,7 +142,20 @@ class Module(Model):
 
 
 class CertificateRule(Model):
+    """Whether it waits for the owner, and how it looks.
+
+    ``wording`` stands between the name and the course, ``hours`` are those of study, ``signature`` is a picture.
+    """
+
     approval: bool = False
+    design: Literal["frame", "band", "corners", "plain"] = "frame"
+    heading: Annotated[FilledLine, Field(max_length=60)] = "Certificate"
+    before: Annotated[Line, Field(max_length=120)] = "This is to say that"
+    wording: Annotated[Line, Field(max_length=200)] = "has finished the course"
+    hours: Annotated[int, Field(ge=1, le=10_000)] | None = None
+    paper: Literal["a4", "letter"] = "a4"
+    upright: bool = False
+    signature: Url | None = None
 
 
 class Course(Model):

@@ -10,9 +10,10 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, HTTPException, Path, Query, Response
 from pydantic import BaseModel, Field
 
-from patient_courier.certificates.drawing import draw
+from patient_courier.certificates.drawing import Certificate, draw
 from patient_courier.core import words
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.merge import date_text
 from patient_courier.core.school.events import CourseEvent
 from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import moment_text
@@ -34,8 +35,8 @@ from patient_courier.web.context import (
     now_in,
 )
 from patient_courier.web.jobs import Job, Jobs, JobState
-from patient_courier.web.places.courses import known_course
-from patient_courier.web.printed_certificate import printed
+from patient_courier.web.places.courses import known_course, read_course
+from patient_courier.web.printed_certificate import certificate_of, printed
 
 router = APIRouter(prefix="/api/certificates", tags=["certificates"])
 CodePath = Annotated[str, Path(max_length=40)]
@@ -74,6 +75,13 @@ class NameIn(BaseModel):
     """How the name is printed; empty: as the student's record has it."""
 
     name: Line = Field(max_length=300)
+
+
+class DesignIn(BaseModel):
+    """A course in the form of the school file, and the name to print."""
+
+    course: dict[str, Any]
+    name: Line = Field("", max_length=300)
 
 
 class ArchiveIn(BaseModel):
@@ -140,6 +148,19 @@ def as_csv(chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, se
     return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
 
 
+@router.post("/preview", response_class=Response, responses={200: {"content": {"image/png": {}}}})
+def preview(body: DesignIn, user: SignedIn, post: ThePost, session: Reading) -> Response:
+    """A course's certificate as it would look for this name, saved or not. Saves nothing."""
+    definitions = definitions_in(post, session)
+    course = read_course(body.course)
+    day = date_text(now_in(session), definitions.school.timezone)
+    drawn = certificate_of(session, definitions, course, body.name, day, "ABCD-EFGH-JKLM")
+    try:
+        return Response(draw(drawn, "png"), media_type="image/png")
+    except RuntimeError as error:
+        raise HTTPException(422, "This certificate can't be drawn. Choose other pictures.") from error
+
+
 @router.put("/{code}")
 def rename(code: CodePath, body: NameIn, user: SignedIn, post: ThePost, session: Writing) -> CertificateOut:
     """Say how the name is printed; the certificate keeps its number."""
@@ -167,10 +188,13 @@ def begin_archive(body: ArchiveIn, user: SignedIn, post: ThePost, session: Readi
     """Draw every certificate of a course that stands."""
     definitions = definitions_in(post, session)
     known_course(definitions, body.course)
-    found = list(prints.every(session, course=body.course, state="stands"))
+    found = [
+        printed(session, definitions, one)
+        for one in prints.every(session, course=body.course, state="stands")
+    ]
     if not found:
         raise HTTPException(409, "There is no certificate of this course yet.")
-    job = _archives.begin(len(found), lambda job: _drawn(definitions, found, job), PATIENCE_SECONDS)
+    job = _archives.begin(len(found), lambda job: _drawn(found, job), PATIENCE_SECONDS)
     return _archive_out(job)
 
 
@@ -190,11 +214,11 @@ def archive_file(id: RowId, user: SignedIn) -> Response:
     return Response(job.result, media_type="application/zip", headers=headers)
 
 
-def _drawn(definitions: Definitions, found: list[Print], job: Job[bytes]) -> bytes:
+def _drawn(found: list[Certificate], job: Job[bytes]) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:  # what is in a PDF is packed already
         for one in found:
-            archive.writestr(f"{one.code}.pdf", draw(printed(definitions, one), "pdf"))
+            archive.writestr(f"{one.number}.pdf", draw(one, "pdf"))
             job.step()
     return out.getvalue()
 

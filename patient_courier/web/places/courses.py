@@ -148,7 +148,7 @@ def get_course(key: str, user: SignedIn, post: ThePost, session: Reading) -> Cou
 @router.put("/{key}")
 def put_course(key: str, body: CourseBody, user: SignedIn, post: ThePost, session: Writing) -> CourseOut:
     """Save a course with its outline, or a new one. What sequences name can't be taken out."""
-    course = _read({**body, "key": key})
+    course = read_course({**body, "key": key})
     definitions = definitions_in(post, session)
     courses = {**definitions.courses, key: course}
     _save(session, post, definitions, list(courses.values()), list(definitions.offers.values()))
@@ -192,7 +192,8 @@ def _save(
     definitions_changed(session, post.library.load, read_clock(session).now)
 
 
-def _read(body: dict[str, Any]) -> Course:
+def read_course(body: dict[str, Any]) -> Course:
+    """A course as it came in. 422 with the first thing that is wrong."""
     try:
         course = Course.model_validate(body)
     except ValidationError as error:

@@ -25,7 +25,7 @@ def as_file(code: Code, form: Literal["png", "pdf"], post: ThePost, session: Rea
     found = prints.by_code(session, code)
     if found is None or found.revoked:
         return _unknown(post, session)
-    body = draw(printed(definitions_in(post, session), found), form)
+    body = draw(printed(session, definitions_in(post, session), found), form)
     headers = {"Cache-Control": "private, max-age=300", "X-Robots-Tag": "noindex"}
     if form == "pdf":
         headers["Content-Disposition"] = f'inline; filename="certificate-{found.code}.pdf"'
@@ -39,7 +39,7 @@ def certificate(code: Code, post: ThePost, session: Reading) -> HTMLResponse:
     if found is None:
         return _unknown(post, session)
     definitions = definitions_in(post, session)
-    look, said = look_of_certificate(definitions, found.course), printed(definitions, found)
+    look, said = look_of_certificate(definitions, found.course), printed(session, definitions, found)
     if found.revoked:
         body = f"<p>The certificate <b>{escape(found.code)}</b> was issued once and is no longer valid: the school has taken it back.</p>"
         return page(look, "Taken back", body)

@@ -11,16 +11,19 @@ import DurationInput from "../parts/DurationInput.vue";
 import { useDraft } from "../parts/draft";
 import { freeKey } from "../parts/keys";
 import { useNotice } from "../parts/notice";
+import { type Certificate, FRESH } from "./certificate";
+import CertificateDesign from "./CertificateDesign.vue";
 import PicturePick from "../parts/PicturePick.vue";
 
 interface Item { key: string; title: string; minutes?: number | null; pass_mark?: number; url?: string | null }
 interface Module { key: string; title: string; unlocks?: string | null; lessons: Item[]; quizzes: Item[] }
-interface Course { key: string; title: string; summary: string; picture: string | null; sender_name: string | null; url: string | null; review_url: string | null; access: string | null; certificate: { approval: boolean } | null; modules: Module[] }
+interface Course { key: string; title: string; summary: string; picture: string | null; sender_name: string | null; url: string | null; review_url: string | null; access: string | null; certificate: Certificate | null; modules: Module[] }
 interface Offer { key: string; title: string; summary: string; url: string | null; picture: string | null; price: { amount: string; currency: string } | null; courses: string[]; tags: string[] }
 
 const props = defineProps<{ id: string }>();
 const client = useQueryClient();
 const notice = useNotice();
+const designing = ref(false);
 const file = ref<HTMLInputElement>();
 const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
 const { data: found } = useQuery({ queryKey: ["course", computed(() => props.id)], queryFn: () => data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } })) });
@@ -129,7 +132,8 @@ function setPrice(one: Offer, text: string): void {
       <label>Access lasts <span class="inline"><DurationInput v-model="course.access" label="Access lasts" /> (0: no end)</span></label>
       <label>Letters about it are signed by<Input :value="course.sender_name ?? ''" placeholder="the school's sender" @change="(e: Event) => (course.sender_name = typed(e) || null)" /></label>
       <div><span class="label">Picture, for course cards in letters</span><PicturePick v-model="course.picture" label="course" small /></div>
-      <div class="inline"><Checkbox :checked="course.certificate !== null" @change="(e) => (course.certificate = e.target.checked ? { approval: false } : null)">Certificate</Checkbox><Checkbox v-if="course.certificate" v-model:checked="course.certificate.approval">after your approval</Checkbox></div>
+      <div class="inline"><Checkbox :checked="course.certificate !== null" @change="(e) => (course.certificate = e.target.checked ? { ...FRESH } : null)">Certificate</Checkbox><Checkbox v-if="course.certificate" v-model:checked="course.certificate.approval">after your approval</Checkbox><button v-if="course.certificate" class="link" :aria-expanded="designing" @click="designing = !designing">{{ designing ? "Done with its look" : "How it looks" }}</button></div>
+      <CertificateDesign v-if="course.certificate && designing" v-model="course.certificate" :course="course" />
     </section>
     <section v-for="(module, m) in course.modules" :key="module.key" class="sheet box">
       <header class="inline"><b class="postmark">{{ m + 1 }}</b><Input v-model:value="module.title" :aria-label="`Title of module ${m + 1}`" class="title" />
