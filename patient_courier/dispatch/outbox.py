@@ -294,7 +294,7 @@ class Outbox:
         )
 
     def _show_copy(self, one: Claimed) -> None:
-        """Show a delivery that has gone out to those who asked for copies; nothing of that concerns the student's letter."""
+        """Show a delivery that has gone out to those who asked for copies; nothing of that concerns any student's letter."""
         with self._database.noting() as connection:
             readers = proofs.take(connection, one.letter)
         definitions = self._definitions
@@ -313,6 +313,9 @@ class Outbox:
                 self._carrier.post(mail)
             except (NotTaken, Unsure, Unfit) as error:
                 log.warning("a copy was not taken", delivery=one.id, reason=str(error))
+            except Exception:
+                log.exception("a copy failed", delivery=one.id)
+                self._carrier.close()
 
     def _made_ready(self, definitions: Definitions, one: Claimed) -> tuple[Prepared, Sender]:
         """The letter in its frame and its sender, made once for all that share them."""

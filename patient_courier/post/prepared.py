@@ -22,7 +22,7 @@ from patient_courier.post.look import Look
 from patient_courier.post.marks import ANSWER, EVENT, NAME, Part
 from patient_courier.post.page import SEEN, html_parts
 from patient_courier.post.plain import text_parts
-from patient_courier.post.targets import GO, Target, fill_html, fill_text, take_out, with_campaign
+from patient_courier.post.targets import GO, Target, fill_html, fill_text, take_out, targets_of, with_campaign
 
 _BLANK_LINES = re.compile(r"\n{3,}")
 
@@ -116,12 +116,14 @@ def _prepare(letter_json: str, framed: _Framed) -> Prepared:
     letter = Letter.model_validate_json(letter_json)
     found = framed.look
     look = replace(found, school=clean_text(found.school), postal_address=clean_text(found.postal_address))
-    html, targets = take_out(html_parts(letter, look))
+    # Numbered by the letter alone: another layout or signature changes nothing about where its links lead. What stands
+    # in those is not the letter's, and leads there directly.
+    targets = targets_of(html_parts(letter, Look("", "")))
     return Prepared(
         key=letter.key,
         subject=Template.parse(letter.subject),
         preheader=Template.parse(letter.preheader),
-        html=html,
+        html=take_out(html_parts(letter, look), targets),
         text=text_parts(letter, look),
         answers=tuple(choice.key for _, choice in letter.answers()),
         targets=targets,

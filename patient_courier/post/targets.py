@@ -48,22 +48,33 @@ class Target:
 
 @dataclass(slots=True)
 class _Found:
-    targets: list[Target] = field(default_factory=list)
+    """The targets found so far; ``closed``: no others are wanted."""
 
-    def number(self, parts: tuple[str | Field, ...]) -> int:
+    targets: list[Target] = field(default_factory=list)
+    closed: bool = False
+
+    def number(self, parts: tuple[str | Field, ...]) -> int | None:
         target = Target(parts)
         if target not in self.targets:
+            if self.closed:
+                return None
             self.targets.append(target)
         return self.targets.index(target)
 
 
-def take_out(parts: tuple[Part, ...]) -> tuple[tuple[Part, ...], tuple[Target, ...]]:
-    """The page with each link's address replaced by a field ``links.go.N``, and where each N leads.
+def targets_of(parts: tuple[Part, ...]) -> tuple[Target, ...]:
+    """Where the links of a page lead, in their order, each once.
 
-    Links of the letter itself (stop, answers) and links to mail addresses stay as they are.
+    Links of the letter itself (stop, answers) and links to mail addresses are none of them.
     """
     found = _Found()
-    return _taken_out(parts, found), tuple(found.targets)
+    _taken_out(parts, found)
+    return tuple(found.targets)
+
+
+def take_out(parts: tuple[Part, ...], targets: tuple[Target, ...]) -> tuple[Part, ...]:
+    """The page with the address of each link to one of these targets replaced by a field ``links.go.N``; others stay."""
+    return _taken_out(parts, _Found(list(targets), closed=True))
 
 
 def _taken_out(parts: tuple[Part, ...], found: _Found) -> tuple[Part, ...]:
@@ -100,8 +111,8 @@ def _replaced(address: list[str | Field], found: _Found) -> list[str | Field]:
     is_web = isinstance(first, Field) or first.lower().startswith(("http://", "https://"))
     if is_own or not is_web:
         return address
-    plain = tuple(unescape(part) if isinstance(part, str) else part for part in address)
-    return [Field(f"{GO}{found.number(plain)}")]
+    number = found.number(tuple(unescape(part) if isinstance(part, str) else part for part in address))
+    return address if number is None else [Field(f"{GO}{number}")]
 
 
 def with_campaign(address: str, campaign: Campaign | None, letter: str) -> str:

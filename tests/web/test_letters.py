@@ -289,3 +289,21 @@ def test_visits_tell_the_owners_own_statistics_where_they_come_from(app):
         "utm_campaign": ["access"],
     }
     assert (url.path, url.fragment) == ("/a", "top")
+
+
+def test_a_new_layout_changes_nothing_about_where_the_links_of_a_posted_letter_lead(app):
+    blocks = [{"kind": "button", "label": "One", "url": "https://learn.example/1"}, {"kind": "signature"}, {"kind": "button", "label": "Two", "url": "https://learn.example/2"}]  # fmt: skip
+    save(app, blocks=blocks)
+    app.report(purchase("ana"))
+    html = app.client.post(f"/api/practice/mail/{app.inbox()[0]['id']}/open").json()["html"]
+    go = re.findall(r"http://127\.0\.0\.1:8484(/post/go/[^\s\"<>]+)", html)
+    leads = [app.client.get(one, follow_redirects=False).headers["location"] for one in go]
+    assert leads == ["https://learn.example/1", "https://learn.example/2"]
+    school = app.client.get("/api/school").json()["body"]
+    links = [{"label": "Garden", "url": "https://garden.example/"}]
+    signature = {"name": "Ines", "text": "", "picture": None, "links": links}
+    app.client.put("/api/school", json={"body": {**school, "signature": signature}})
+    plain = app.client.get("/api/layouts").json()["plain"]
+    app.client.put("/api/layouts/new", json={**plain, "name": "New", "links": links})
+    assert [app.client.get(one, follow_redirects=False).headers["location"] for one in go] == leads
+    assert 'href="https://garden.example/"' in seen(app)["html"]
