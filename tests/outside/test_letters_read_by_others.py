@@ -153,6 +153,9 @@ def test_the_html_is_valid_whatever_the_student_is_called_and_its_structure_stay
         tree = html5lib.HTMLParser(strict=True).parse(rendered.html)
         plain = html5lib.HTMLParser(strict=True).parse(made(letter, "Ana")[0].html)
         assert [e.tag for e in tree.iter()] == [e.tag for e in plain.iter()], letter.key
+        # Without pictures the words for them stand there, or nothing where a picture only adorns.
+        pictures = [e for e in tree.iter() if str(e.tag).endswith("}img")]
+        assert pictures and all("alt" in e.attrib for e in pictures)
         assert b"\nBcc:" not in mail.raw
 
 
