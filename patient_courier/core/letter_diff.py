@@ -8,7 +8,7 @@ from difflib import SequenceMatcher
 from html import unescape
 from typing import Literal
 
-from patient_courier.core.school.blocks import AnyBlock, ColumnsBlock, TextBlock, block_texts
+from patient_courier.core.school.blocks import AnyBlock, Choice, ColumnsBlock, TextBlock, block_texts
 from patient_courier.core.school.letters import Letter
 
 How = Literal["same", "added", "gone"]
@@ -76,23 +76,19 @@ def _blocks(before: list[AnyBlock], after: list[AnyBlock]) -> list[Change]:
         # Blocks of the same kind in the same place are one that was changed.
         while gone and came and before[gone[0]].kind == after[came[0]].kind:
             was, now = before[gone.pop(0)], after[came.pop(0)]
-            found.append(Change(_called(now, c), "changed", words(said(was), said(now))))
+            found.append(Change(NAMES[now.kind], "changed", words(said(was), said(now))))
         found += [
             Change(
-                _called(before[at], at), "moved" if old[at] in new else "removed", words(said(before[at]), "")
+                NAMES[before[at].kind], "moved" if old[at] in new else "removed", words(said(before[at]), "")
             )
             for at in gone
         ]
         found += [
-            Change(_called(after[at], at), "added", words("", said(after[at])))
+            Change(NAMES[after[at].kind], "added", words("", said(after[at])))
             for at in came
             if new[at] not in old
         ]
     return found
-
-
-def _called(block: AnyBlock, at: int) -> str:
-    return NAMES[block.kind]
 
 
 def said(block: AnyBlock) -> str:
@@ -117,7 +113,7 @@ def said(block: AnyBlock) -> str:
     return " · ".join(texts)
 
 
-def _does(choice: object) -> str:
+def _does(choice: Choice) -> str:
     return ", ".join(
         str(getattr(choice, name))
         for name in ("add_tags", "remove_tags", "page", "url")

@@ -58,11 +58,3 @@ def _many(one: Visit, visits: Sequence[Visit]) -> str | None:
         if len(burst) >= MANY_LINKS and earliest <= apart <= MANY_SECONDS:
             return "many_links"
     return None
-
-
-WORDS = {
-    "head": "asked for the address only, not for what is there",
-    "prefetch": "loaded it before anybody had clicked",
-    "too_soon": f"within {TOO_SOON_SECONDS} seconds of posting",
-    "many_links": f"{MANY_LINKS} links or more within {MANY_SECONDS} seconds",
-}

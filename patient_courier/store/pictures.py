@@ -11,9 +11,8 @@ from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.reading import as_data
+from patient_courier.core.school.looks import PICTURES
 from patient_courier.store.tables import LetterVersionRow, PictureRow
-
-PATH = "/pictures/"
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +52,7 @@ def remove(session: Session, key: str) -> None:
 
 def uses(session: Session, definitions: Definitions, key: str) -> list[str]:
     """What shows a picture, in words; earlier versions of letters too, since they can be read in the browser."""
-    path = PATH + key
+    path = PICTURES + key
     found = [
         f"the letter “{one.letter.name or one.letter.key}”"
         for one in definitions.letters.values()

@@ -274,3 +274,33 @@ def test_findings_while_a_letter_is_written_and_their_mends():
     assert [x.code for x in writing_findings(definitions, definitions.letters["twin"].letter, 9_000)] == [
         "empty_letter", "empty_preheader", "same_subject",
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("subject", "other", "codes"),
+    [
+        ("Re: your question", "x", ["pretended_answer"]),
+        ("Fwd: the list", "x", ["pretended_answer"]),
+        ("Regarding your hive", "x", []),
+        ("Last chance!!", "x", ["excited_subject"]),
+        ("Open! Come in!", "x", ["excited_subject"]),
+        ("How is it going?", "x", []),
+        ("How the year unfolds", "How the year unfold", ["same_subject"]),
+        ("Module 1 is done", "Module 2 is done", []),
+        ("How the year unfolds", "Where will your hive stand", []),
+    ],
+)
+def test_subjects_that_filters_or_the_owner_stumble_over(subject, other, codes):
+    one = letter(
+        "one",
+        "news",
+        subject,
+        preheader="Short",
+        blocks=[{"kind": "text", "html": "<p>Hi</p>"}],
+        name="Spring",
+    )
+    definitions = definitions_of(
+        read(school([], [], one, letter("two", "news", other, name="Autumn and all")))
+    )
+    found = writing_findings(definitions, definitions.letters["one"].letter, 9_000)
+    assert [x.code for x in found] == codes

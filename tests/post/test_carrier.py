@@ -6,6 +6,7 @@ Sources: RFC 5321 sections 4.2 and 4.5.3.2, RFC 3463 section 3, RFC 2920.
 import ssl
 import subprocess
 from contextlib import suppress
+from dataclasses import replace
 
 import pytest
 
@@ -115,6 +116,19 @@ def test_an_address_beyond_ascii_goes_to_a_server_that_takes_it_and_to_no_other(
     found.post(mail(["änä@example.org"]))
     found.post(mail(KAI))
     assert [to for to, _ in side.taken] == [["änä@example.org"], list(KAI)]
+
+
+def test_the_envelopes_id_goes_along_where_the_server_brings_it_back():
+    """RFC 3461 sections 4.3 and 4.4; what could end the parameter is written as + and its number (section 4)."""
+    letter = replace(mail(ANA), envelope="7.a+b=c")
+    knows, plain = FarSide(extensions=("DSN",)), FarSide()
+    for side in (knows, plain):
+        carrier(side).post(letter)
+    begun = [
+        next(line for line in side.said if line.upper().startswith("MAIL FROM")) for side in (knows, plain)
+    ]
+    assert begun[0].strip() == "MAIL FROM:<ines@mallowlane.example> RET=HDRS ENVID=7.a+2Bb+3Dc"
+    assert begun[1].strip() == "MAIL FROM:<ines@mallowlane.example>"
 
 
 @pytest.fixture(scope="module")

@@ -75,6 +75,10 @@ def test_a_greylisting_server_gets_the_letter_on_the_next_try_and_once(app, monk
     app.client.put("/api/practice/trouble/ana", json={"kind": "greylisting"})
     app.report(purchase())
     assert len(app.inbox()) == 1 and student(app)["address_works"]
+    with app.post_office.database.reading() as session:
+        assert session.execute(
+            text("SELECT tries, status FROM deliveries WHERE letter = 'access'")
+        ).all() == [(2, "sent")]
 
 
 def test_a_full_mailbox_is_given_up_after_three_days_within_two_weeks(app, monkeypatch):

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from difflib import SequenceMatcher
 
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings, links
@@ -17,6 +18,11 @@ from patient_courier.core.school.letters import Letter
 
 # Where one large mail program cuts a letter off, in bytes of HTML.
 CUT_BYTES = 100_000
+# From which likeness on two names are hard to tell apart.
+NEARLY = 0.9
+# What only answers and letters passed on begin with, and what filters take for shouting.
+_PRETENDS = re.compile(r"\s*(?:re|fwd?|aw)\s*:", re.IGNORECASE)
+_EXCITED = re.compile(r"[!?]{2,}|!.*!|[$€£]{2,}")
 # A very short host before a few letters and digits: what shortened addresses look like.
 _SHORTENED = re.compile(r"https?://[a-z0-9-]{1,4}\.[a-z]{2,3}/[\w-]{3,12}", re.IGNORECASE)
 _SAYS_NOTHING = re.compile(
@@ -45,6 +51,16 @@ def _writing(definitions: Definitions, letter: Letter, html_bytes: int) -> Itera
         patch = ({"op": "replace", "path": "/subject", "value": _sentence_case(letter.subject)},)
         mend = Mend("Write it in small letters", "letter", letter.key, patch)
         yield warn("loud_subject", "/subject", "The subject shouts: it is all in capitals.", mend)
+    if _PRETENDS.match(letter.subject):
+        yield warn(
+            "pretended_answer",
+            "/subject",
+            "The subject passes for an answer. Filters and readers take that amiss.",
+        )
+    if excited := _EXCITED.search(subject):
+        yield warn(
+            "excited_subject", "/subject", f"“{excited[0]}” in the subject is what unwanted mail looks like."
+        )
     if not letter.preheader.strip():
         yield warn(
             "empty_preheader",
@@ -95,13 +111,23 @@ def _alike(definitions: Definitions, letter: Letter) -> Iterator[Finding]:
         own = _plain(getattr(letter, what))
         for ready in definitions.letters.values():
             other = ready.letter
-            if other.key != letter.key and own and _plain(getattr(other, what)) == own:
+            if other.key != letter.key and own and _near(_plain(getattr(other, what)), own):
                 word = "is called" if what == "name" else "has the subject"
                 sentence = (
                     f"Another letter {word} “{getattr(other, what)}”, so the two are hard to tell apart."
                 )
                 yield Finding("warning", f"same_{what}", sentence, letter=letter.key, pointer=f"/{what}")
                 break
+
+
+def _near(one: str, other: str) -> bool:
+    """Whether two texts differ by a letter or two at most; “Module 1” and “Module 2” are told apart by their numbers."""
+    if one == other:
+        return True
+    if re.findall(r"\d+", one) != re.findall(r"\d+", other):
+        return False
+    found = SequenceMatcher(None, one, other)
+    return found.quick_ratio() >= NEARLY and found.ratio() >= NEARLY
 
 
 def _plain(text: str) -> str:

@@ -8,6 +8,7 @@ from fastapi import APIRouter, HTTPException, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel
 
+from patient_courier.core.school.looks import PICTURES
 from patient_courier.core.school.text import shortened
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
@@ -75,9 +76,7 @@ def remove(key: PictureKey, user: SignedIn, post: ThePost, session: Writing) -> 
 
 
 def _out(one: pictures.Kept) -> PictureOut:
-    return PictureOut(
-        key=one.key, path=pictures.PATH + one.key, name=one.name, width=one.width, height=one.height
-    )
+    return PictureOut(key=one.key, path=PICTURES + one.key, name=one.name, width=one.width, height=one.height)
 
 
 @public.get("/{key}")
