@@ -218,6 +218,9 @@ def _identity(school: School) -> dict[str, Any]:
 @app.command()
 def export(
     to: Annotated[Path | None, typer.Argument(help="Where to write it; without, to standard output.")] = None,
+    keys: Annotated[
+        bool, typer.Option("--keys", help="With the secret keys that certificates are signed with.")
+    ] = False,
 ) -> None:
     """The whole school of the settings as a school file: decisions, students and reported events."""
     from patient_courier.settings import Settings
@@ -227,7 +230,7 @@ def export(
     settings = Settings()
     database = _opened(settings)
     with database.reading() as session:
-        text = write_school(export_school(session, load_definitions(session, settings.address)))
+        text = write_school(export_school(session, load_definitions(session, settings.address), keys=keys))
     if to is None:
         print(text, end="")
     else:

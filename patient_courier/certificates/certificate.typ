@@ -4,50 +4,63 @@
 #let (wide, high) = if given.upright { (size.at(1), size.at(0)) } else { size }
 #let accent = rgb(given.accent)
 #let soft = rgb(given.soft)
-#set document(title: given.title, author: given.school)
+#set document(title: given.title, author: given.school, description: given.description)
 #set page(width: wide, height: high, margin: 0mm, fill: rgb(given.paper_colour))
-#set text(font: ("Noto Serif", "Noto Sans Arabic", "Noto Sans Hebrew", "Noto Sans Devanagari", "Noto Sans Bengali", "Noto Sans Tamil", "Noto Sans Telugu", "Noto Sans Gujarati", "Noto Sans Gurmukhi", "Noto Sans Kannada", "Noto Sans Malayalam", "Noto Sans Sinhala", "Noto Sans Thai", "Noto Sans Lao", "Noto Sans Khmer", "Noto Sans Myanmar", "Noto Sans Ethiopic", "Noto Sans Armenian", "Noto Sans Georgian"), size: 15pt, fill: rgb(given.ink), lang: "en")
+#set text(font: given.fonts, size: 15pt, fill: rgb(given.ink), lang: given.language)
 #set par(leading: 0.7em)
 
-#let frame(at, stroke) = place(rect(width: wide - 2 * at, height: high - 2 * at, stroke: stroke), dx: at, dy: at)
+// What only adorns is not read out.
+#let adorning(what) = pdf.artifact(what)
+#let frame(at, stroke) = adorning(place(rect(width: wide - 2 * at, height: high - 2 * at, stroke: stroke), dx: at, dy: at))
 #if given.design == "frame" {
   frame(12mm, 1.1pt + accent)
   frame(15mm, 0.4pt + accent)
 } else if given.design == "band" {
-  place(rect(width: wide, height: 16mm, fill: accent))
-  place(bottom, rect(width: wide, height: 6mm, fill: accent))
+  adorning(place(rect(width: wide, height: 16mm, fill: accent)))
+  adorning(place(bottom, rect(width: wide, height: 6mm, fill: accent)))
 } else if given.design == "corners" {
   for (x, y, dx, dy) in ((12mm, 12mm, 1, 1), (wide - 12mm, 12mm, -1, 1), (12mm, high - 12mm, 1, -1), (wide - 12mm, high - 12mm, -1, -1)) {
-    place(line(start: (x, y), end: (x + dx * 34mm, y), stroke: 1.6pt + accent))
-    place(line(start: (x, y), end: (x, y + dy * 34mm), stroke: 1.6pt + accent))
+    adorning(place(line(start: (x, y), end: (x + dx * 34mm, y), stroke: 1.6pt + accent)))
+    adorning(place(line(start: (x, y), end: (x, y + dy * 34mm), stroke: 1.6pt + accent)))
   }
 }
 
 #let room = wide - 72mm
-// A long name is set smaller, until it fits on its line.
+// A long name is set smaller, until it fits on its line; a word longer than a line may break anywhere.
 #let fitted(what, sizes) = context {
+  let bold(size, what) = text(size: size, weight: "bold", what)
   let chosen = sizes.last()
-  for size in sizes.rev() { if measure(text(size: size, weight: "bold", what)).width <= room { chosen = size } }
-  block(width: room, text(size: chosen, weight: "bold", what))
+  for size in sizes.rev() { if measure(bold(size, what)).width <= room { chosen = size } }
+  let words = what.split(" ").map(word => if measure(bold(chosen, word)).width > room { word.clusters().join("\u{200b}") } else { word })
+  block(width: room, bold(chosen, words.join(" ")))
 }
+#show heading: it => it.body
 
-#align(center + horizon, block(width: room)[
-  #if given.logo { image("logo", height: 18mm); v(3mm) }
+#let middle = block(width: room)[
+  #if given.logo { image("logo", height: 18mm, alt: given.school); v(3mm) }
   #text(size: 12pt, tracking: 0.12em, fill: accent, weight: "bold", upper(given.school))
-  #v(8mm)
-  #text(size: 27pt, given.heading)
-  #v(5mm)
+  #v(if given.upright { 14mm } else { 5mm })
+  #heading(level: 1, text(size: 27pt, weight: "regular", given.heading))
+  #v(4mm)
   #text(fill: soft, given.before)
-  #v(3mm)
-  #fitted(given.name, (36pt, 30pt, 25pt, 20pt, 15pt, 11pt))
+  #v(2.5mm)
+  #fitted(given.name, (36pt, 30pt, 25pt, 20pt, 15pt, 11pt, 9pt))
   #v(2mm)
   #text(fill: soft, given.wording)
-  #v(3mm)
-  #fitted(given.course, (24pt, 20pt, 16pt, 12pt))
-  #if given.hours != "" { v(3mm); text(size: 12pt, fill: soft, given.hours) }
-  #v(11mm)
-  #grid(columns: (1fr, 1fr), align: (left + bottom, right + bottom), gutter: 8mm,
-    [#text(size: 12pt, given.issued) #linebreak() #text(size: 10pt, fill: soft, "Date")],
-    [#if given.signature { image("signature", height: 14mm) } #text(size: 12pt, given.signed) #linebreak() #text(size: 10pt, fill: soft, "For the school")])
-])
-#place(bottom + center, dy: if given.design == "band" { -9mm } else { -19mm }, text(size: 9pt, fill: soft, given.number))
+  #v(2.5mm)
+  #fitted(given.course, (24pt, 20pt, 16pt, 12pt, 10pt))
+  #if given.hours != "" { v(2.5mm); text(size: 12pt, fill: soft, given.hours) }
+]
+#let below(what, label) = [#text(size: 12pt, what) #linebreak() #text(size: 10pt, fill: soft, label)]
+#let foot = block(width: room, grid(columns: (1fr, auto, 1fr), align: (left + bottom, center + bottom, right + bottom), gutter: 6mm,
+  below(given.issued, "Date"),
+  [#image("check.svg", height: 21mm, alt: "Check this certificate at " + given.check) #v(-2.5mm) #text(size: 9pt, given.number) #linebreak() #text(size: 7.5pt, fill: soft, given.check_at)],
+  [#if given.signature { image("signature", height: 14mm, alt: "Signature") } #below(given.signed, "For the school")]))
+
+#let top_room = if given.design == "band" { 22mm } else { 19mm }
+#block(width: wide, height: high, inset: (top: top_room, bottom: if given.design == "band" { 14mm } else { 24mm }), align(center, {
+  v(1fr)
+  middle
+  v(if given.upright { 2fr } else { 1fr })
+  foot
+}))

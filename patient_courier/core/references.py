@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
+from patient_courier.core.certificates import wrong_lines
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.merge import Template, TemplateError
 from patient_courier.core.school import conditions as c
@@ -102,7 +103,7 @@ def faults(file: SchoolFile) -> list[Fault]:
         *(
             fault
             for index, course in enumerate(file.courses)
-            for fault in known.missing(f"/courses/{index}/layout", "layout", course.layout)
+            for fault in course_faults(f"/courses/{index}", course, known)
         ),
         *_offers(file, known),
         *(
@@ -161,6 +162,18 @@ def _doubled_keys(file: SchoolFile) -> Iterator[Fault]:
     yield from _doubled("/layouts", (x.key for x in file.layouts), "layout")
     yield from _doubled("/pictures", (x.key for x in file.pictures), "picture")
     yield from _doubled("/students", (x.key for x in file.students), "student")
+
+
+def course_faults(pointer: str, course: Course, known: Known) -> Iterator[Fault]:
+    """A layout that does not exist, lines of the certificate that can't be filled."""
+    yield from known.missing(f"{pointer}/layout", "layout", course.layout)
+    yield from certificate_faults(f"{pointer}/certificate", course)
+
+
+def certificate_faults(pointer: str, course: Course) -> Iterator[Fault]:
+    """Lines of a course's certificate that can't be filled."""
+    for line, sentence in wrong_lines(course.certificate).items() if course.certificate else ():
+        yield Fault(f"{pointer}/{line}", sentence)
 
 
 def doubled_outline_key(course: Course) -> str | None:

@@ -180,6 +180,7 @@ def definitions_of(file: SchoolFile) -> Definitions:
         plans,
         student_tags=sorted(tags),
         layouts=file.layouts,
+        seal=file.seal or "",
     )
 
 

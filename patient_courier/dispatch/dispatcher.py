@@ -18,6 +18,7 @@ from patient_courier.dispatch.arriving import Arrivals
 from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
 from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
+from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.returns import Taken, put_aside, take_report, waiting_in
@@ -76,7 +77,8 @@ class Post:
         self.outbox.recover()
         self.far_side.read()
         with self.database.writing() as session:
-            fill(session, self.library.load(session).seal)
+            fill(session, self.library.load(session))
+            ensure_key(session, real_now())
         for worker in (self._waker, self._poster, self._calling, self._reading, self.arrivals):
             worker.start()
 

@@ -75,7 +75,13 @@ def load_definitions(session: Session, site: str) -> Definitions:
 
 
 def _seal(session: Session) -> str:
-    """What certificates are numbered with: it follows from a secret of the school and does not change with its name."""
+    """What certificates are numbered with: it follows from a secret of the school and does not change with its name.
+
+    A school made again from its file has the one it had before.
+    """
+    kept = session.scalar(select(SecretRow.value).where(SecretRow.name == "seal"))
+    if kept:
+        return kept
     secret = session.scalar(select(SecretRow.value).where(SecretRow.name == "links")) or ""
     return hashlib.sha256(f"certificates\n{secret}".encode()).hexdigest() if secret else ""
 

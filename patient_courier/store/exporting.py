@@ -14,7 +14,7 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.file import Picture, SchoolFile, Student
-from patient_courier.store import broadcasts
+from patient_courier.store import broadcasts, feedback, prints, signing_keys
 from patient_courier.store.broadcasts import Kept
 from patient_courier.store.tables import DeliveryRow, EventRow, PictureRow, StudentRow, TagRow
 
@@ -24,8 +24,11 @@ _AROUND = {"module", "course", "percent_before", "by_offer"}
 _OWN_COURSE = ("enrolled", "course_help_stopped", "certificate_approved", "certificate_revoked")
 
 
-def export_school(session: Session, definitions: Definitions) -> SchoolFile:
-    """The school file that makes the same school again."""
+def export_school(session: Session, definitions: Definitions, *, keys: bool = False) -> SchoolFile:
+    """The school file that makes the same school again.
+
+    ``keys``: with the private halves of the keys that credentials are signed with.
+    """
     keys = dict(session.execute(select(StudentRow.id, StudentRow.key)).all())
     events = [
         _event(row, keys[row.student_id])
@@ -44,6 +47,10 @@ def export_school(session: Session, definitions: Definitions) -> SchoolFile:
         events=events,
         layouts=list(definitions.layouts.values()),
         pictures=_pictures(session),
+        certificates=prints.exported(session),
+        seal=definitions.seal if prints.any_at_all(session) else None,
+        signing_keys=signing_keys.exported(session, private=keys),
+        words=feedback.exported(session),
     )
 
 

@@ -12,7 +12,7 @@ from whenever import Instant
 from patient_courier.core.broadcasting import start_of
 from patient_courier.core.reading import as_data
 from patient_courier.core.school.file import SchoolFile, Student
-from patient_courier.store import broadcasts, consents
+from patient_courier.store import broadcasts, consents, feedback, prints, signing_keys
 from patient_courier.store.consents import AT_FIRST, Source
 from patient_courier.store.definitions import (
     replace_courses,
@@ -85,12 +85,22 @@ def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
         save_letter(session, letter, now)
     for sequence in file.sequences:
         save_sequence(session, sequence, now)
-    for student in file.students:
-        add_student(session, student, now, Source("in the school file it came with", "import"))
+    source = Source("in the school file it came with", "import")
+    ids = {student.key: add_student(session, student, now, source) for student in file.students}
+    _put_in_certificates(session, file, ids)
+    feedback.put_in(session, file.words, ids)
     for broadcast in file.broadcasts:
         scheduled = broadcast.status == "scheduled"
         due = start_of(broadcast, file.school.timezone) if scheduled else None
         broadcasts.save(session, broadcast, now, due=due)
+
+
+def _put_in_certificates(session: Session, file: SchoolFile, ids: dict[str, int]) -> None:
+    """Certificates under their numbers, and what they are checked with: printed squares still lead to them."""
+    if file.seal:
+        session.add(SecretRow(name="seal", value=file.seal))
+    signing_keys.replace(session, file.signing_keys)
+    prints.put_in(session, file.certificates, ids)
 
 
 def add_student(

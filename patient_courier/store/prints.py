@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Literal
 
 from sqlalchemy import Select, and_, func, select, update
@@ -11,16 +13,27 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.certificates import design_of
+from patient_courier.core.definitions import Definitions
 from patient_courier.core.fields import certificate_code
+from patient_courier.core.school.certificates import Design, IssuedCertificate
+from patient_courier.core.school.courses import Course
 from patient_courier.store.people import PAGE, Person, person_of, with_words
-from patient_courier.store.tables import CertificateRow, PrintRow, StudentRow
+from patient_courier.store.tables import CertificateRow, DesignRow, PrintRow, StudentRow
 
 Standing = Literal["stands", "taken_back"]
+# Places come from lists of this many, and a new list is begun when one is half full: a place tells nobody how many
+# certificates there are (“Bitstring Status List v1.0”, section 6.1).
+LIST = 131_072
 
 
 @dataclass(frozen=True, slots=True)
 class Print:
-    """One certificate; ``name`` is how it is printed, empty where nobody's name is known."""
+    """One certificate; ``name`` is how it is printed, empty where nobody's name is known.
+
+    ``design`` is what it was issued in, ``place`` its own in the list of what was taken back, ``changed`` when it last
+    became another one.
+    """
 
     code: str
     student: Person
@@ -29,6 +42,14 @@ class Print:
     own_name: bool
     issued: Instant
     revoked: bool
+    place: int
+    changed: Instant
+    design: Design
+
+    @property
+    def printed_name(self) -> str:
+        """The name that stands on it; a student's address is nobody's business."""
+        return self.name or "A student of the school"
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,22 +62,35 @@ class Changed:
     issued: Instant | None
 
 
-def follow(session: Session, seal: str, changes: Iterable[Changed]) -> None:
-    """Keep what was issued, under its number; what was taken back stays known as such."""
+def follow(session: Session, definitions: Definitions, changes: Iterable[Changed]) -> None:
+    """Keep what was issued, under its number and in today's design; what was taken back stays known as such."""
+    designs: dict[str, str] = {}
     for one in changes:
-        code = certificate_code(seal, one.student, one.course)
+        code = certificate_code(definitions.seal, one.student, one.course)
         if one.issued is None:
             session.execute(update(PrintRow).where(PrintRow.code == code).values(revoked=True))
             continue
+        if one.course not in designs:
+            designs[one.course] = _keep_design(session, _design(definitions, one.course))
         put = insert(PrintRow).values(
-            code=code, student_id=one.student_id, course=one.course, issued=one.issued, revoked=False
+            code=code,
+            student_id=one.student_id,
+            course=one.course,
+            issued=one.issued,
+            changed=one.issued,
+            revoked=False,
+            design=designs[one.course],
+            place=_free_place(session),
         )
-        again = {"issued": put.excluded.issued, "revoked": False}
-        session.execute(put.on_conflict_do_update(index_elements=["code"], set_=again))
+        # Issued anew after it was taken back: under the same number and at the same place.
+        again = {"issued": put.excluded.issued, "changed": put.excluded.changed, "revoked": False, "design": put.excluded.design}  # fmt: skip
+        session.execute(
+            put.on_conflict_do_update(index_elements=["code"], set_=again, where=PrintRow.revoked)
+        )
 
 
-def fill(session: Session, seal: str) -> None:
-    """Keep what was issued before certificates were kept by their numbers."""
+def fill(session: Session, definitions: Definitions) -> None:
+    """Keep what was issued before certificates were kept by their numbers, or before they kept their design."""
     missing = (
         select(CertificateRow.student_id, StudentRow.key, CertificateRow.course, CertificateRow.issued)
         .join(StudentRow, StudentRow.id == CertificateRow.student_id)
@@ -66,7 +100,95 @@ def fill(session: Session, seal: str) -> None:
         )
         .where(CertificateRow.issued.is_not(None), PrintRow.code.is_(None))
     )
-    follow(session, seal, [Changed(*row) for row in session.execute(missing).all()])
+    follow(session, definitions, [Changed(*row) for row in session.execute(missing).all()])
+    for course in session.scalars(select(PrintRow.course).where(PrintRow.design.is_(None)).distinct()).all():
+        design = _keep_design(session, _design(definitions, course))
+        plain = update(PrintRow).where(PrintRow.design.is_(None), PrintRow.course == course)
+        session.execute(plain.values(design=design, changed=PrintRow.issued))
+
+
+def issue_again(session: Session, definitions: Definitions, course: str, now: Instant, code: str = "") -> int:
+    """Give the certificates of a course that stand today's design, or one of them; returns how many that changed."""
+    key = _keep_design(session, _design(definitions, course))
+    query = update(PrintRow).where(
+        PrintRow.course == course, PrintRow.design != key, PrintRow.revoked.is_(False)
+    )
+    if code:
+        query = query.where(PrintRow.code == code)
+    return session.execute(query.values(design=key, changed=now)).rowcount  # type: ignore[attr-defined, no-any-return]
+
+
+def older(session: Session, definitions: Definitions, course: str) -> int:
+    """How many certificates of a course stand in another design than today's."""
+    if course not in definitions.courses:
+        return 0
+    key = _design(definitions, course).key
+    query = select(func.count()).where(
+        PrintRow.course == course, PrintRow.design != key, PrintRow.revoked.is_(False)
+    )
+    return session.scalar(query) or 0
+
+
+def _design(definitions: Definitions, course: str) -> Design:
+    """Today's design of a course; of one that is gone, a plain one with its key."""
+    return design_of(definitions, definitions.courses.get(course) or Course(key=course, title=course))
+
+
+def _keep_design(session: Session, design: Design) -> str:
+    put = insert(DesignRow).values(key=design.key, body=design.model_dump_json())
+    session.execute(put.on_conflict_do_nothing())
+    return design.key
+
+
+def _free_place(session: Session) -> int:
+    number = (session.scalar(select(func.count()).select_from(PrintRow)) or 0) // (LIST // 2)
+    while True:
+        place = number * LIST + secrets.randbelow(LIST)
+        if session.scalar(select(PrintRow.code).where(PrintRow.place == place)) is None:
+            return place
+
+
+def taken_back(session: Session, number: int) -> tuple[list[int], Instant | None]:
+    """The places of a list whose certificates were taken back, and when its first was issued; None: there is no such list."""
+    of_list = (PrintRow.place >= number * LIST, PrintRow.place < (number + 1) * LIST)
+    since = session.scalar(select(func.min(PrintRow.issued)).where(*of_list))
+    return list(session.scalars(select(PrintRow.place).where(*of_list, PrintRow.revoked))), since  # type: ignore[arg-type]
+
+
+def any_at_all(session: Session) -> bool:
+    return session.scalar(select(PrintRow.code).limit(1)) is not None
+
+
+def exported(session: Session) -> list[IssuedCertificate]:
+    """All of them as the school file has them."""
+    return [
+        IssuedCertificate(
+            code=one.code,
+            student=one.student.key,
+            course=one.course,
+            name=one.name if one.own_name else None,
+            issued=one.issued,
+            taken_back=one.revoked,
+            place=one.place,
+            design=one.design,
+        )
+        for one in every(session)
+    ]
+
+
+def put_in(session: Session, certificates: Iterable[IssuedCertificate], ids: dict[str, int]) -> None:
+    """Keep certificates of a school file; ``ids`` are the rows of its students by their keys."""
+    for one in certificates:
+        if one.student in ids:
+            values = {
+                "code": one.code,
+                "student_id": ids[one.student],
+                "course": one.course,
+                "name": one.name,
+            }
+            standing = {"issued": one.issued, "changed": one.issued, "revoked": one.taken_back}
+            design = _keep_design(session, one.design)
+            session.execute(insert(PrintRow).values(**values, **standing, design=design, place=one.place))
 
 
 def by_code(session: Session, code: str) -> Print | None:
@@ -100,13 +222,17 @@ def of_student(session: Session, student: int) -> list[Print]:
     return [_print(*row) for row in rows]
 
 
-def rename(session: Session, code: str, name: str | None) -> None:
+def rename(session: Session, code: str, name: str | None, now: Instant) -> None:
     """How the name is printed from now on; None: as the student's record has it."""
-    session.execute(update(PrintRow).where(PrintRow.code == code).values(name=name))
+    session.execute(update(PrintRow).where(PrintRow.code == code).values(name=name, changed=now))
 
 
 def _all() -> Select[Any]:
-    return select(PrintRow, StudentRow).join(StudentRow, StudentRow.id == PrintRow.student_id)
+    return (
+        select(PrintRow, StudentRow, DesignRow.body)
+        .join(StudentRow, StudentRow.id == PrintRow.student_id)
+        .join(DesignRow, DesignRow.key == PrintRow.design)
+    )
 
 
 def _chosen(words: str, course: str, state: str) -> Select[Any]:
@@ -118,7 +244,7 @@ def _chosen(words: str, course: str, state: str) -> Select[Any]:
     return query.order_by(PrintRow.issued.desc(), PrintRow.code)
 
 
-def _print(row: PrintRow, student: StudentRow) -> Print:
+def _print(row: PrintRow, student: StudentRow, design: str) -> Print:
     person = person_of(student)
     return Print(
         row.code,
@@ -128,4 +254,12 @@ def _print(row: PrintRow, student: StudentRow) -> Print:
         row.name is not None,
         row.issued,
         row.revoked,
+        row.place or 0,
+        row.changed or row.issued,
+        _read_design(design),
     )
+
+
+@lru_cache(maxsize=200)
+def _read_design(body: str) -> Design:
+    return Design.model_validate_json(body)

@@ -55,7 +55,7 @@ def save_states(session: Session, states: dict[int, StudentState], definitions: 
     for table, values in rows.items():
         if values:
             _upsert(session, table, values)
-    follow(session, definitions.seal, printed)
+    follow(session, definitions, printed)
     if people:
         session.connection().execute(_update_people(tuple(people[0])), people)
 

@@ -1,61 +1,76 @@
-"""A certificate as it is drawn: what stands on it, in the colours and the design of its course."""
+"""A certificate as it is drawn: its design, filled, with the pictures that were uploaded here."""
 
 from __future__ import annotations
 
+from whenever import Instant
+
 from patient_courier.certificates.drawing import Certificate
+from patient_courier.core.certificates import day, filled, hours_text
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.merge import date_text
-from patient_courier.core.school.courses import CertificateRule, Course
+from patient_courier.core.school.certificates import Design
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PICTURES
 from patient_courier.post.look import Look, look_of
 from patient_courier.store import pictures
+from patient_courier.store.people import Person
 from patient_courier.store.prints import Print
 from patient_courier.web.context import Session
 
 
 def look_of_certificate(definitions: Definitions, course: str) -> Look:
-    """The look of the pages and pictures of a course's certificates."""
+    """The look of the pages about a course's certificates."""
     return look_of(definitions, Letter(key="page", purpose="service", subject=""), course)
 
 
 def printed(session: Session, definitions: Definitions, one: Print) -> Certificate:
-    """What is printed on a certificate; of a course that is gone, its key."""
-    course = definitions.courses.get(one.course) or Course(key=one.course, title=one.course)
-    day = date_text(one.issued, definitions.school.timezone)
-    return certificate_of(session, definitions, course, one.name, day, one.code)
+    """What is printed on a certificate, in the design it was issued in."""
+    return certificate_of(session, definitions, one.design, one)
 
 
-def certificate_of(
-    session: Session, definitions: Definitions, course: Course, name: str, day: str, code: str
-) -> Certificate:
-    """A certificate of a course, perhaps unsaved, for a name; without one, for a student of the school."""
-    layout, school = look_of_certificate(definitions, course.key).layout, definitions.school
-    rule = course.certificate or CertificateRule()
-    named = name or "A student of the school"
-    signed = (school.signature.name if school.signature else "") or course.sender_name or school.sender.name
+def certificate_of(session: Session, definitions: Definitions, design: Design, one: Print) -> Certificate:
+    """A certificate in a design, perhaps one that is still being made."""
+    rule, issued = design.rule, day(design, one.issued)
+
+    def line(text: str) -> str:
+        return filled(text, design, one.printed_name, one.issued, one.code)
+
     return Certificate(
-        title=f"{rule.heading}: {named}, {course.title}",
-        school=school.name,
-        name=named,
-        course=course.title,
-        issued=day,
-        signed=signed,
-        number=code,
-        paper_colour=layout.paper,
-        ink=layout.ink,
-        soft=layout.soft,
-        accent=layout.accent,
-        heading=rule.heading,
-        before=rule.before,
-        wording=rule.wording,
-        hours=f"{rule.hours} {'hour' if rule.hours == 1 else 'hours'} of study" if rule.hours else "",
+        title=f"{line(rule.heading)}: {one.printed_name}, {design.title}",
+        description=f"{design.title}, {issued}, number {one.code}",
+        school=design.school,
+        name=one.printed_name,
+        course=design.title,
+        issued=issued,
+        issued_at=one.issued,
+        signed=design.signed,
+        number=one.code,
+        check=check_address(definitions, one.code),
+        paper_colour=design.paper_colour,
+        ink=design.ink,
+        soft=design.soft,
+        accent=design.accent,
+        heading=line(rule.heading),
+        before=line(rule.before),
+        wording=line(rule.wording),
+        hours=hours_text(design),
         design=rule.design,
         paper=rule.paper,
         upright=rule.upright,
-        logo=_picture(session, layout.logo),
+        language=rule.language,
+        logo=_picture(session, design.logo),
         signature=_picture(session, rule.signature),
     )
+
+
+def example(design: Design, name: str, now: Instant) -> Print:
+    """A certificate that nobody has, for seeing a design with a name."""
+    nobody = Person(0, "", "", name, None, None, False, False, {})
+    return Print("ABCD-EFGH-JKLM", nobody, "", name, False, now, False, 0, now, design)
+
+
+def check_address(definitions: Definitions, code: str) -> str:
+    """Where anybody can see whether a certificate is real."""
+    return f"{definitions.site.rstrip('/')}/certificate/{code}"
 
 
 def _picture(session: Session, address: str | None) -> bytes | None:

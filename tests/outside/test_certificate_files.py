@@ -1,17 +1,29 @@
 """The certificate's PDF read by two libraries that did not write it, with names in twelve scripts.
 
-Sources: ISO 216 (A4), ISO 32000 as read by pypdf and pdfminer.six. Text of scripts that are shaped and reordered is
-compared by its title (a string of its own in the file), since readers differ on the page's.
+Sources: ISO 216 (A4), ISO 32000 as read by pypdf and pdfminer.six, ISO 19005-2 by what it asks to be in the file,
+ISO/IEC 18004 as read by ZXing, glyphs as HarfBuzz shapes them. Text of scripts that are shaped and reordered is compared
+by its title (a string of its own in the file), since readers differ on the page's.
 """
 
 import io
+from pathlib import Path
 
 import pytest
+import uharfbuzz
+import zxingcpp
+from fontTools.ttLib import TTFont
+from pdfminer.converter import PDFLayoutAnalyzer
 from pdfminer.high_level import extract_text
+from pdfminer.pdfinterp import PDFPageInterpreter, PDFResourceManager
+from pdfminer.pdfpage import PDFPage
 from PIL import Image
 from pypdf import PdfReader
+from whenever import Instant
 
 from patient_courier.certificates.drawing import Certificate, draw
+from patient_courier.certificates.scripts import FOLDER, missing
+
+CHECK = "https://post.mallowlane.example/certificate/ABCD-EFGH-IJKL"
 
 NAMES = {
     "latin": "Zoë Łukasiewicz-Ñandú",
@@ -31,8 +43,8 @@ NAMES = {
 
 def certificate(name, **more):
     return Certificate(
-        title=f"Certificate: {name}", school="Mallow Lane Apiary School", name=name, course="First Hive", issued="3 March 2026",
-        signed="Ines", number="ABCD-EFGH-JKLM", paper_colour="#ffffff", ink="#13283b", soft="#526473", accent="#9a5410", **more,
+        title=f"Certificate: {name}", description="First Hive", school="Mallow Lane Apiary School", name=name, course="First Hive",
+        issued="3 March 2026", issued_at=Instant.from_utc(2026, 3, 3), signed="Ines", number="ABCD-EFGH-JKLM", check=CHECK, paper_colour="#ffffff", ink="#13283b", soft="#526473", accent="#9a5410", **more,
     )  # fmt: skip
 
 
@@ -45,6 +57,10 @@ def test_a_pdf_with_fonts_inside_that_others_read(script):
     width, height = (float(x) * 25.4 / 72 for x in reader.pages[0].mediabox[2:])
     assert (round(width), round(height)) == (297, 210)
     assert reader.metadata.title == f"Certificate: {name}" and reader.trailer["/Root"]["/Lang"] == "en"
+    # PDF/A with structure: said in the metadata, with tags and no layer of colours that only a screen has.
+    said = reader.xmp_metadata
+    assert (said.pdfaid_part, said.pdfaid_conformance) == ("2", "A")
+    assert reader.trailer["/Root"]["/MarkInfo"]["/Marked"] and "/StructTreeRoot" in reader.trailer["/Root"]
     fonts = reader.pages[0]["/Resources"]["/Font"].values()
     inner = [font.get_object()["/DescendantFonts"][0].get_object() for font in fonts]
     assert inner and all(
@@ -57,7 +73,13 @@ def test_a_pdf_with_fonts_inside_that_others_read(script):
 
 
 def test_a_hostile_name_is_text_and_a_long_one_stays_on_the_page():
-    for name in ("#panic() $x$ *b* <b> \\ @ref", "A" * 300, "Ana " * 75, "a\u0000b\u202ec\n\nd"):
+    for name in (
+        "#panic() $x$ *b* <b> \\ @ref",
+        "A" * 300,
+        "Ana " * 75,
+        "a\u0000b\u202ec\n\nd",
+        "Ana \U0001f41d\ue000",
+    ):
         body = draw(certificate(name), "pdf")
         assert len(PdfReader(io.BytesIO(body)).pages) == 1
     assert "#panic()" in extract_text(io.BytesIO(draw(certificate("#panic() *b*"), "pdf")))
@@ -88,3 +110,61 @@ def test_every_design_stands_on_one_page_of_its_paper(design, paper, upright, wi
     assert [round(float(x) * 25.4 / 72) for x in page.mediabox[2:]] == [width, height]
     text = page.extract_text()
     assert all(words in text for words in ("Diploma", "has kept bees in", "40 hours of study", "First Hive"))
+
+
+class Glyphs(PDFLayoutAnalyzer):
+    """The widths of the glyphs on a page, in the order they are set, by the font's name."""
+
+    def __init__(self):
+        super().__init__(PDFResourceManager())
+        self.found = {}
+
+    def render_char(self, matrix, font, fontsize, scaling, rise, cid, ncs, graphicstate):
+        self.found.setdefault(font.fontname.partition("+")[2], []).append(round(font.char_width(cid) * 1000))
+        return super().render_char(matrix, font, fontsize, scaling, rise, cid, ncs, graphicstate)
+
+
+def set_in(body):
+    glyphs = Glyphs()
+    for page in PDFPage.get_pages(io.BytesIO(body)):
+        PDFPageInterpreter(glyphs.rsrcmgr, glyphs).process_page(page)
+    return glyphs.found
+
+
+def shaped(word, path):
+    """The widths of a word's glyphs in the order they stand from left to right, as HarfBuzz has them."""
+    data = Path(path).read_bytes()
+    font = uharfbuzz.Font(uharfbuzz.Face(data))
+    buffer = uharfbuzz.Buffer()
+    buffer.add_str(word)
+    buffer.guess_segment_properties()
+    uharfbuzz.shape(font, buffer)
+    metrics, order = TTFont(io.BytesIO(data)), TTFont(io.BytesIO(data)).getGlyphOrder()
+    unit = metrics["head"].unitsPerEm / 1000
+    return [round(metrics["hmtx"][order[x.codepoint]][0] / unit) for x in buffer.glyph_infos]
+
+
+@pytest.mark.parametrize("script", NAMES)
+def test_names_are_shaped_as_an_independent_shaper_has_them(script):
+    bold = script in ("latin", "greek", "cyrillic")
+    path = FOLDER / ("NotoSerif-Bold.ttf" if bold else f"NotoSans{script.title()}-Regular.ttf")
+    found = set_in(draw(certificate(NAMES[script]), "pdf"))
+    line = next(widths for name, widths in found.items() if name.replace("-", "").startswith(path.stem.replace("-Regular", "").replace("-", "")))  # fmt: skip
+    for word in NAMES[script].split():
+        glyphs = shaped(word, path)
+        spots = [line[i : i + len(glyphs)] for i in range(len(line))]
+        assert any(all(abs(a - b) <= 1 for a, b in zip(spot, glyphs, strict=True)) for spot in spots if len(spot) == len(glyphs)), (glyphs, line)  # fmt: skip
+
+
+@pytest.mark.parametrize("design", ["frame", "band", "corners", "plain"])
+def test_a_phone_reads_the_square_also_on_dark_paper(design):
+    dark = {"paper_colour": "#13283b", "ink": "#ffffff", "soft": "#c6d3dc"} if design == "band" else {}
+    made = certificate("Ana Reis", design=design, upright=design == "plain")
+    made = Certificate(**{**{x: getattr(made, x) for x in made.__dataclass_fields__}, **dark})
+    picture = Image.open(io.BytesIO(draw(made, "png")))
+    assert [one.text for one in zxingcpp.read_barcodes(picture)] == [CHECK]
+
+
+def test_signs_that_no_font_has_are_known_before():
+    assert all(missing(name) == "" for name in NAMES.values())
+    assert missing("Ana \U00010380\U0001f41d\U00010380 Reis\u200d") == "\U00010380\U0001f41d"

@@ -119,3 +119,19 @@ def app(school_file, tmp_path) -> Iterator[App]:
 
 def purchase(student: Any = "ana", **more: Any) -> dict[str, Any]:
     return {"type": "purchased", "at": NOW, "student": student, "offer": "bees-once", **more}
+
+
+def finished(student):
+    """A purchase, every lesson and the quiz: the course is completed, and its certificate issued."""
+    lessons = [{"type": "lesson_completed", "at": NOW, "student": student, "lesson": f"bees/{key}"} for key in ("l1", "l2", "l3")]  # fmt: skip
+    quiz = {"type": "quiz_taken", "at": NOW, "student": student, "quiz": "bees/q1", "score": 90}
+    return [purchase(student), *lessons, quiz]
+
+
+@pytest.fixture
+def code(app):
+    """The number of Ana's certificate."""
+    app.report(finished("ana"))
+    (one,) = app.client.get("/api/certificates").json()["items"]
+    assert (one["student"], one["state"], one["name"]) == ("ana", "stands", "Ana")
+    return one["code"]

@@ -106,7 +106,11 @@ class Choice(Model):
     """One answer a student can give by clicking: its key, its label and what it does.
 
     ``stops_help`` stops help with the course the letter is about, ``leaves`` takes the student out of the run that
-    sent it. ``page`` is what they see afterwards, ``url`` a web address to go on to.
+    sent it. ``page`` is what they see afterwards, ``url`` a web address to go on to, which may have merge fields;
+    it is left out where one has no value.
+
+    ``value``: what the answer counts on a scale from 1 to 5, for figures of feedback. ``ask``: what is asked for in words
+    on the page afterwards.
     """
 
     key: Key
@@ -117,6 +121,8 @@ class Choice(Model):
     leaves: bool = False
     page: _Words | None = None
     url: Annotated[Line, Field(max_length=2000)] | None = None
+    value: Annotated[int, Field(ge=1, le=5)] | None = None
+    ask: Annotated[Line, Field(max_length=300)] = ""
 
 
 class AnswersBlock(BlockBase):

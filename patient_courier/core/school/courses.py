@@ -144,7 +144,8 @@ class Module(Model):
 class CertificateRule(Model):
     """Whether it waits for the owner, and how it looks.
 
-    ``wording`` stands between the name and the course, ``hours`` are those of study, ``signature`` is a picture.
+    ``wording`` stands between the name and the course, ``hours`` are those of study, ``signature`` is a picture,
+    ``language`` is of ISO 639: screen readers read the page out in it.
     """
 
     approval: bool = False
@@ -152,6 +153,7 @@ class CertificateRule(Model):
     heading: Annotated[FilledLine, Field(max_length=60)] = "Certificate"
     before: Annotated[Line, Field(max_length=120)] = "This is to say that"
     wording: Annotated[Line, Field(max_length=200)] = "has finished the course"
+    language: Annotated[str, Field(pattern=r"^[a-z]{2,3}$")] = "en"
     hours: Annotated[int, Field(ge=1, le=10_000)] | None = None
     paper: Literal["a4", "letter"] = "a4"
     upright: bool = False

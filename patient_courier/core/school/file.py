@@ -7,12 +7,13 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.core.school.certificates import IssuedCertificate, SigningKeyInFile
 from patient_courier.core.school.courses import Course, Email, Offer, School, check_email
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import Layout
 from patient_courier.core.school.sequences import Sequence
-from patient_courier.core.school.text import FilledLine, Line, Text
+from patient_courier.core.school.text import FilledLine, KeyText, Line, Text
 from patient_courier.core.school.values import Key, Model, Moment, TagName, Zone
 
 # Whole numbers as far as JSON's other readers keep them exact (RFC 8259 section 6).
@@ -41,8 +42,24 @@ class Picture(Model):
     data: Annotated[str, Field(max_length=20_000_000)]
 
 
+class Words(Model):
+    """What a student wrote after an answer: ``value`` is what the answer counts, ``done`` when the owner is through with it."""
+
+    student: KeyText
+    letter: KeyText
+    course: KeyText | None = None
+    answer: KeyText
+    value: Annotated[int, Field(ge=1, le=5)] | None = None
+    words: Annotated[Text, Field(max_length=5000)]
+    at: Moment
+    done: bool = False
+
+
 class SchoolFile(Model):
-    """Everything a school is: who it is, what it teaches and posts, who learns there and what happened."""
+    """Everything a school is: who it is, what it teaches and posts, who learns there and what happened.
+
+    ``seal`` is what numbers of certificates are made with, so that those of a school that is made again stay the same.
+    """
 
     format: Literal["patient-courier.school"]
     version: Literal[1]
@@ -57,4 +74,8 @@ class SchoolFile(Model):
     events: list[Event] = []
     layouts: list[Layout] = []
     pictures: list[Picture] = []
+    certificates: list[IssuedCertificate] = []
+    seal: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")] | None = None
+    signing_keys: list[SigningKeyInFile] = []
+    words: list[Words] = []
     until: Annotated[Moment | None, Field()] = None

@@ -11,9 +11,10 @@ from fastapi import APIRouter, HTTPException, Path, Query, Response
 from pydantic import BaseModel, Field
 
 from patient_courier.certificates.drawing import Certificate, draw
+from patient_courier.certificates.scripts import missing
 from patient_courier.core import words
+from patient_courier.core.certificates import design_of
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.merge import date_text
 from patient_courier.core.school.events import CourseEvent
 from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import moment_text
@@ -36,7 +37,7 @@ from patient_courier.web.context import (
 )
 from patient_courier.web.jobs import Job, Jobs, JobState
 from patient_courier.web.places.courses import known_course, read_course
-from patient_courier.web.printed_certificate import certificate_of, printed
+from patient_courier.web.printed_certificate import certificate_of, example, printed
 
 router = APIRouter(prefix="/api/certificates", tags=["certificates"])
 CodePath = Annotated[str, Path(max_length=40)]
@@ -45,7 +46,10 @@ PATIENCE_SECONDS = 2.0
 
 
 class CertificateOut(BaseModel):
-    """A certificate: ``name`` as printed, ``own_name`` when it differs from the student's record by wish."""
+    """A certificate: ``name`` as printed, ``own_name`` when it differs from the student's record by wish.
+
+    ``older_design``: it looks as it was issued, and today's design is another; ``unprintable``: signs no font here has.
+    """
 
     code: str
     student: str
@@ -56,10 +60,15 @@ class CertificateOut(BaseModel):
     course_title: str
     issued: str
     state: Literal["stands", "taken_back"]
+    older_design: bool
+    unprintable: str
 
 
 class CertificatesPage(BaseModel):
+    """``older``: of the chosen course, how many stand in another design than today's."""
+
     total: int
+    older: int
     items: list[CertificateOut]
 
 
@@ -82,6 +91,17 @@ class DesignIn(BaseModel):
 
     course: dict[str, Any]
     name: Line = Field("", max_length=300)
+
+
+class AgainIn(BaseModel):
+    """A course, and the number of one of its certificates; without it all of them."""
+
+    course: str = Field(max_length=200)
+    code: str = Field("", max_length=40)
+
+
+class AgainOut(BaseModel):
+    changed: int
 
 
 class ArchiveIn(BaseModel):
@@ -107,7 +127,10 @@ def list_certificates(
     """A page of fifty, the newest first."""
     definitions = definitions_in(post, session)
     total, found = prints.search(session, words=chosen.q, course=chosen.course, state=chosen.state, page=page)
-    return CertificatesPage(total=total, items=[certificate_out(definitions, one) for one in found])
+    older = prints.older(session, definitions, chosen.course) if chosen.course else 0
+    return CertificatesPage(
+        total=total, older=older, items=[certificate_out(definitions, one) for one in found]
+    )
 
 
 def certificate_out(definitions: Definitions, one: Print) -> CertificateOut:
@@ -122,6 +145,8 @@ def certificate_out(definitions: Definitions, one: Print) -> CertificateOut:
         course_title=course.title if course else one.course,
         issued=words.moment(one.issued, definitions.school.timezone),
         state="taken_back" if one.revoked else "stands",
+        older_design=course is not None and not one.revoked and one.design != design_of(definitions, course),
+        unprintable=missing(one.printed_name),
     )
 
 
@@ -152,9 +177,15 @@ def as_csv(chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, se
 def preview(body: DesignIn, user: SignedIn, post: ThePost, session: Reading) -> Response:
     """A course's certificate as it would look for this name, saved or not. Saves nothing."""
     definitions = definitions_in(post, session)
-    course = read_course(body.course)
-    day = date_text(now_in(session), definitions.school.timezone)
-    drawn = certificate_of(session, definitions, course, body.name, day, "ABCD-EFGH-JKLM")
+    design = design_of(definitions, read_course(body.course))
+    unknown = missing(body.name)
+    if unknown:
+        raise HTTPException(
+            422,
+            f"No font here has these signs: {unknown} For Chinese, Japanese and Korean install the extra “cjk”; "
+            "else have the name written in other signs.",
+        )
+    drawn = certificate_of(session, definitions, design, example(design, body.name, now_in(session)))
     try:
         return Response(draw(drawn, "png"), media_type="image/png")
     except RuntimeError as error:
@@ -165,7 +196,7 @@ def preview(body: DesignIn, user: SignedIn, post: ThePost, session: Reading) -> 
 def rename(code: CodePath, body: NameIn, user: SignedIn, post: ThePost, session: Writing) -> CertificateOut:
     """Say how the name is printed; the certificate keeps its number."""
     found = _known(session, code)
-    prints.rename(session, found.code, body.name.strip() or None)
+    prints.rename(session, found.code, body.name.strip() or None, now_in(session))
     session.expire_all()
     return certificate_out(definitions_in(post, session), _known(session, code))
 
@@ -181,6 +212,14 @@ def take_back(code: CodePath, user: SignedIn, post: ThePost, session: Writing) -
     take_events(session, definitions, [CourseEvent.model_validate(body)], now)
     session.expire_all()
     return certificate_out(definitions, _known(session, code))
+
+
+@router.post("/again")
+def issue_again(body: AgainIn, user: SignedIn, post: ThePost, session: Writing) -> AgainOut:
+    """Issue certificates of a course that stand in today's design, under the same numbers; or one of them."""
+    definitions = definitions_in(post, session)
+    known_course(definitions, body.course)
+    return AgainOut(changed=prints.issue_again(session, definitions, body.course, now_in(session), body.code))
 
 
 @router.post("/archive")

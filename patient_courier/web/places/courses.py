@@ -12,7 +12,7 @@ from patient_courier.core.covered import LineOut, covered_line
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.line import hung
 from patient_courier.core.reading import as_data, validation_faults
-from patient_courier.core.references import Known, doubled_outline_key, sequence_faults
+from patient_courier.core.references import Known, certificate_faults, doubled_outline_key, sequence_faults
 from patient_courier.core.school.courses import Course, Offer
 from patient_courier.core.standing import is_silent
 from patient_courier.dispatch.clock import read_clock
@@ -201,6 +201,8 @@ def read_course(body: dict[str, Any]) -> Course:
     doubled = doubled_outline_key(course)
     if doubled:
         raise HTTPException(422, doubled)
+    for fault in certificate_faults("certificate", course):
+        raise HTTPException(422, f"{fault.pointer.replace('/', ' ')}: {fault.sentence}")
     return course
 
 

@@ -15,6 +15,7 @@ from patient_courier.core.school.courses import Course, School
 from patient_courier.core.school.events import OnSignedUp
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.history import play_history
 from patient_courier.dispatch.pictures import take_pictures
@@ -162,9 +163,9 @@ def _short(course: Course) -> CourseShort:
 
 
 @router.get("/file")
-def export_file(user: SignedIn, post: ThePost, session: Reading) -> Response:
-    """The whole school as a school file."""
-    text = write_school(export_school(session, definitions_in(post, session)))
+def export_file(user: SignedIn, post: ThePost, session: Reading, keys: bool = False) -> Response:
+    """The whole school as a school file; ``keys``: with the secret halves of the keys that certificates are signed with."""
+    text = write_school(export_school(session, definitions_in(post, session), keys=keys))
     headers = {"Content-Disposition": 'attachment; filename="school.json"'}
     return Response(text, media_type="application/json", headers=headers)
 
@@ -202,6 +203,7 @@ def _fill(session: Session, post: Post, file: SchoolFile) -> Imported:
     now = read_clock(session).now
     try:
         fill_school(session, file, now)
+        ensure_key(session, now)
         take_pictures(session, file, now)
         session.flush()
         play_history(session, definitions_in(post, session), file.events, now)

@@ -1,57 +1,186 @@
-"""The page of a certificate, with its picture and PDF: whoever has its number can see whether it is real."""
+"""Certificates as anybody sees them: whether one is real, and for whoever it belongs to, all its forms and what to do with them."""
 
 from __future__ import annotations
 
+import json
 from html import escape
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Path, Response
-from fastapi.responses import HTMLResponse
+from fastapi import APIRouter, Path, Query, Request, Response
+from fastapi.responses import HTMLResponse, RedirectResponse
+from limits import RateLimitItemPerHour
+from limits.storage import MemoryStorage
+from limits.strategies import MovingWindowRateLimiter
 
+from patient_courier.certificates.baking import baked
 from patient_courier.certificates.drawing import draw
+from patient_courier.core.certificates import day, learnt
+from patient_courier.core.definitions import Definitions
+from patient_courier.dispatch.credentials import signed_credential
 from patient_courier.store import prints
-from patient_courier.web.context import Reading, ThePost, definitions_in
-from patient_courier.web.printed_certificate import look_of_certificate, printed
+from patient_courier.store.prints import Print
+from patient_courier.web.context import Reading, Session, ThePost, definitions_in
+from patient_courier.web.printed_certificate import check_address, look_of_certificate, printed
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import page
 
 router = APIRouter(prefix="/certificate", include_in_schema=False)
 Code = Annotated[str, Path(max_length=40, pattern=r"^[A-Za-z0-9 -]+$")]
+# Numbers can't be guessed; whoever tries many is slowed down all the same.
+MOST_UNKNOWN = RateLimitItemPerHour(100, 1, "certificate")
+_tries = MovingWindowRateLimiter(MemoryStorage())
+_ASK = (
+    '<form method="get" action="/certificate"><label>The number, as it is printed on the certificate'
+    '<input type="text" name="number" required maxlength="40" autocomplete="off" placeholder="ABCD-EFGH-JKLM"></label>'
+    "<button>Check it</button></form>"
+)
+
+
+@router.get("")
+def ask(post: ThePost, session: Reading, number: Annotated[str, Query(max_length=40)] = "") -> Response:
+    """Asks for a number, and leads to its page."""
+    plain = "".join(x for x in number.upper() if x.isascii() and x.isalnum())
+    if plain:
+        return RedirectResponse(f"/certificate/{plain}", status_code=303)
+    return page(plain_look(post, session), "Check a certificate", _ASK)
+
+
+@router.get("/copy.js")
+def copy_script() -> Response:
+    """What makes a field's text go to the clipboard with one click."""
+    headers = {"Cache-Control": "public, max-age=86400"}
+    return Response(_COPY, media_type="text/javascript", headers=headers)
 
 
 @router.get("/{code}.{form}")
-def as_file(code: Code, form: Literal["png", "pdf"], post: ThePost, session: Reading) -> Response:
-    """The picture or the PDF of a certificate that stands."""
+def as_file(
+    request: Request, code: Code, form: Literal["png", "pdf"], post: ThePost, session: Reading
+) -> Response:
+    """The picture, with the credential in it, or the PDF of a certificate that stands."""
     found = prints.by_code(session, code)
     if found is None or found.revoked:
-        return _unknown(post, session)
-    body = draw(printed(session, definitions_in(post, session), found), form)
+        return _unknown(request, post, session)
+    definitions = definitions_in(post, session)
+    body = draw(printed(session, definitions, found), form)
     headers = {"Cache-Control": "private, max-age=300", "X-Robots-Tag": "noindex"}
     if form == "pdf":
         headers["Content-Disposition"] = f'inline; filename="certificate-{found.code}.pdf"'
+    else:
+        body = baked(body, _json(signed_credential(session, definitions, found)))
     return Response(body, media_type="image/png" if form == "png" else "application/pdf", headers=headers)
 
 
+@router.get("/{code}/credential.json")
+def as_credential(request: Request, code: Code, post: ThePost, session: Reading) -> Response:
+    """The credential of a certificate that stands, for reading by programs."""
+    found = prints.by_code(session, code)
+    if found is None or found.revoked:
+        return _unknown(request, post, session)
+    headers = {
+        "X-Robots-Tag": "noindex",
+        "Access-Control-Allow-Origin": "*",
+        "Content-Disposition": f'inline; filename="certificate-{found.code}.json"',
+    }
+    body = _json(signed_credential(session, definitions_in(post, session), found))
+    return Response(body, media_type="application/vc+ld+json", headers=headers)
+
+
 @router.get("/{code}")
-def certificate(code: Code, post: ThePost, session: Reading) -> HTMLResponse:
+def certificate(request: Request, code: Code, post: ThePost, session: Reading) -> HTMLResponse:
     """Says whether there is such a certificate: it stands, it was taken back, or nobody knows it."""
     found = prints.by_code(session, code)
     if found is None:
-        return _unknown(post, session)
+        return _unknown(request, post, session)
     definitions = definitions_in(post, session)
-    look, said = look_of_certificate(definitions, found.course), printed(session, definitions, found)
+    look = look_of_certificate(definitions, found.course)
     if found.revoked:
         body = f"<p>The certificate <b>{escape(found.code)}</b> was issued once and is no longer valid: the school has taken it back.</p>"
         return page(look, "Taken back", body)
+    design = found.design
+    took = learnt(design)
+    modules = "".join(f"<li>{escape(title)}</li>" for title in design.modules)
     body = (
-        f"<p>The certificate <b>{escape(found.code)}</b> was issued to <b><bdi>{escape(said.name)}</bdi></b> "
-        f"on {escape(said.issued)} for finishing <b>{escape(said.course)}</b>. It is valid.</p>"
-        f'<p><img src="/certificate/{found.code}.png" alt="The certificate" width="1170" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
-        f'<p><a href="/certificate/{found.code}.pdf">Open it as a PDF, for printing</a></p>'
+        f"<p><b><bdi>{escape(found.printed_name)}</bdi></b> has finished <b>{escape(design.title)}</b> at {escape(design.school)}. "
+        f"The certificate <b>{escape(found.code)}</b> was issued on {escape(day(design, found.issued))}. It is valid.</p>"
+        f"{_picture(found.code)}"
+        + (f"<h2>What was learnt</h2><p>{escape(took)}.</p>" if took else "")
+        + (f"<ul>{modules}</ul>" if len(design.modules) > 1 else "")
+        + f'<p class="soft"><a href="/certificate/{found.code}.pdf">As a PDF</a> · '
+        f'<a href="/certificate/{found.code}/credential.json">As a credential that programs can verify</a> · '
+        f'<a href="/certificate/{found.code}/yours">It is mine</a></p>'
     )
-    return page(look, "Certificate", body)
+    head = (
+        f'<meta property="og:title" content="{escape(design.title)}">'
+        f'<meta property="og:description" content="A certificate of {escape(design.school)}">'
+        f'<meta property="og:image" content="{escape(check_address(definitions, found.code))}.png">'
+    )
+    return page(look, "This certificate is valid", body, head=head)
 
 
-def _unknown(post: ThePost, session: Reading) -> HTMLResponse:
-    body = "<p>Look at the number again: it has twelve letters and digits, as printed at the foot of the certificate.</p>"
-    return page(plain_look(post, session), "No such certificate", body, status=404)
+@router.get("/{code}/yours")
+def yours(request: Request, code: Code, post: ThePost, session: Reading) -> HTMLResponse:
+    """For the student: every form of the certificate, the address to share, and what a professional profile asks for."""
+    found = prints.by_code(session, code)
+    if found is None or found.revoked:
+        return certificate(request, code, post, session)
+    definitions = definitions_in(post, session)
+    base = f"/certificate/{found.code}"
+    body = (
+        f"{_picture(found.code)}"
+        f'<p class="forms"><a href="{base}.pdf" download="certificate-{found.code}.pdf">PDF, for printing</a> '
+        f'<a href="{base}.png" download="certificate-{found.code}.png">Picture</a> '
+        f'<a href="{base}/credential.json" download="certificate-{found.code}.json">Credential</a></p>'
+        '<p class="soft">The picture has the credential in it as well: sites and programs that know Open Badges can read and verify it.</p>'
+        f"<h2>Share it</h2>{_copied('An address where anybody can check it', check_address(definitions, found.code))}"
+        f"<h2>For your professional profile</h2>{''.join(_copied(*field) for field in _profile(definitions, found))}"
+        '<script src="/certificate/copy.js"></script>'
+    )
+    return page(look_of_certificate(definitions, found.course), "Your certificate", body, scripts=True)
+
+
+def _profile(definitions: Definitions, found: Print) -> list[tuple[str, str]]:
+    """What profiles usually ask for, with its value."""
+    return [
+        ("Name", f"{found.design.title}"),
+        ("Issued by", found.design.school),
+        ("Date", day(found.design, found.issued)),
+        ("Number", found.code),
+        ("Web address", check_address(definitions, found.code)),
+    ]
+
+
+def _picture(code: str) -> str:
+    return f'<p><img src="/certificate/{code}.png" alt="The certificate" width="1170" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
+
+
+def _copied(label: str, value: str) -> str:
+    said = escape(value)
+    return f'<label class="copied">{escape(label)}<span><input type="text" readonly value="{said}"><button type="button" class="quiet" hidden>Copy</button></span></label>'
+
+
+def _json(document: dict[str, object]) -> str:
+    return json.dumps(document, ensure_ascii=False, indent=1)
+
+
+def _unknown(request: Request, post: ThePost, session: Session) -> HTMLResponse:
+    look = plain_look(post, session)
+    if not _tries.hit(MOST_UNKNOWN, request.client.host if request.client else ""):
+        body = "<p>Many numbers were tried from here that nobody knows. Try again in an hour.</p>"
+        return page(look, "A little later, please", body, status=429)
+    body = (
+        "<p>Look at the number again: it has twelve letters and digits, as printed at the foot of the certificate.</p>"
+        + _ASK
+    )
+    return page(look, "No such certificate", body, status=404)
+
+
+_COPY = """for (const label of document.querySelectorAll("label.copied")) {
+  const field = label.querySelector("input"), button = label.querySelector("button");
+  button.hidden = false;
+  button.addEventListener("click", async () => {
+    try { await navigator.clipboard.writeText(field.value); } catch { field.select(); document.execCommand("copy"); }
+    button.textContent = "Copied";
+    setTimeout(() => { button.textContent = "Copy"; }, 2000);
+  });
+}
+"""

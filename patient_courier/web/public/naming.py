@@ -37,7 +37,7 @@ def set_name(
         return _asked(found, one)
     if not wished or len(wished) > LONGEST:
         return _asked(found, one, f"Write your name, in at most {LONGEST} letters.")
-    prints.rename(session, one.code, wished)
+    prints.rename(session, one.code, wished, found.now)
     body = (
         f"<p>Your certificate is made out to <b><bdi>{escape(wished)}</bdi></b> from now on.</p>"
         f'<p><a href="/certificate/{one.code}">Have a look at it</a></p>'
@@ -56,7 +56,7 @@ def _certificate(session: Session, found: Found) -> Print:
 def _asked(found: Found, one: Print, wrong: str = "") -> HTMLResponse:
     picture = f'<p><img src="/certificate/{one.code}.png" alt="Your certificate" width="1170" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
     if one.own_name:
-        said = f"<p>It is made out to <b><bdi>{escape(one.name)}</bdi></b>, as was wished. If that is wrong, answer to our letter, and we put it right.</p>"
+        said = f"<p>It is made out to <b><bdi>{escape(one.printed_name)}</bdi></b>, as was wished. If that is wrong, answer to our letter, and we put it right.</p>"
         return page(found.look, "Your name on the certificate", said + picture)
     note = f'<p class="said" role="alert">{escape(wrong)}</p>' if wrong else ""
     form = (
