@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import unicodedata
+from collections.abc import Iterable
+
 from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
@@ -90,6 +93,18 @@ def wrong_lines(rule: CertificateRule) -> dict[str, str]:
                 known = ", ".join(f"{{{{ {one} }}}}" for one in sorted(FIELDS))
                 found[name] = f"“{field.name}” can't stand on a certificate. These can: {known}."
     return found
+
+
+def difficult(names: Iterable[str]) -> list[str]:
+    """Of these names, the first and then one of each script but plain Latin, at most eight: they show what a design can bear."""
+    found: dict[str, str] = {}
+    for number, name in enumerate(names):
+        scripts = {unicodedata.name(x, "").partition(" ")[0] for x in name if x.isalpha()}
+        marked = "LATIN" if not name.isascii() and scripts == {"LATIN"} else ""
+        for script in (scripts - {"LATIN"}) or {"first" if number == 0 else marked}:
+            if script:
+                found.setdefault(script, name)
+    return list(dict.fromkeys(found.values()))[:8]
 
 
 def learnt(design: Design) -> str:

@@ -243,6 +243,16 @@ def fields_seen(session: Session) -> set[str]:
     return {name for fields in found for name in fields}
 
 
+def names_beyond(session: Session) -> list[str]:
+    """Names of students to try a design with: the longest, and such that have signs beyond plain Latin."""
+    whole = func.trim(
+        func.coalesce(StudentRow.first_name, "") + " " + func.coalesce(StudentRow.last_name, "")
+    )
+    longest = select(whole).order_by(func.length(whole).desc(), StudentRow.id).limit(1)
+    beyond = select(whole).where(whole.op("GLOB")("*[^ -~]*")).order_by(StudentRow.id).limit(SAMPLE)
+    return [name for name in (*session.scalars(longest), *session.scalars(beyond)) if name]
+
+
 def unusual(session: Session) -> tuple[str | None, str | None]:
     """The student with the longest name, and one without a first name (keys)."""
     length = func.length(func.coalesce(StudentRow.first_name, "")) + func.length(

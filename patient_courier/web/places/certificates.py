@@ -13,14 +13,14 @@ from pydantic import BaseModel, Field
 from patient_courier.certificates.drawing import Certificate, draw
 from patient_courier.certificates.scripts import missing
 from patient_courier.core import words
-from patient_courier.core.certificates import design_of
+from patient_courier.core.certificates import FIELDS, design_of, difficult
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.events import CourseEvent
 from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import moment_text
 from patient_courier.dispatch.taking import take_events
 from patient_courier.intake.spreadsheet import guarded
-from patient_courier.store import prints
+from patient_courier.store import people, prints
 from patient_courier.store.prints import Print
 from patient_courier.web.answers import attachment
 from patient_courier.web.context import (
@@ -91,6 +91,13 @@ class DesignIn(BaseModel):
 
     course: dict[str, Any]
     name: Line = Field("", max_length=300)
+
+
+class NamesOut(BaseModel):
+    """Names to see a design with, and the merge fields that its lines can have."""
+
+    names: list[str]
+    fields: list[str]
 
 
 class AgainIn(BaseModel):
@@ -171,6 +178,12 @@ def as_csv(chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, se
     # With a mark at its beginning, spreadsheets read it as UTF-8 without being told.
     headers = {"Content-Disposition": attachment("certificates.csv")}
     return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.get("/names")
+def names(user: SignedIn, session: Reading) -> NamesOut:
+    """Names of this school that show what a design can bear: the longest, and one of each script."""
+    return NamesOut(names=difficult(people.names_beyond(session)), fields=sorted(FIELDS))
 
 
 @router.post("/preview", response_class=Response, responses={200: {"content": {"image/png": {}}}})

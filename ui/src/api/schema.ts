@@ -563,6 +563,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/certificates/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Issue Again
+         * @description Issue certificates of a course that stand in today's design, under the same numbers; or one of them.
+         */
+        post: operations["issue_again_api_certificates_again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/certificates/archive": {
         parameters: {
             query?: never;
@@ -629,6 +649,26 @@ export interface paths {
          * @description The same as CSV (RFC 4180), safe to open in a spreadsheet.
          */
         get: operations["as_csv_api_certificates_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/certificates/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Names
+         * @description Names of this school that show what a design can bear: the longest, and one of each script.
+         */
+        get: operations["names_api_certificates_names_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1809,7 +1849,7 @@ export interface paths {
         };
         /**
          * Export File
-         * @description The whole school as a school file.
+         * @description The whole school as a school file; ``keys``: with the secret halves of the keys that certificates are signed with.
          */
         get: operations["export_file_api_school_file_get"];
         put?: never;
@@ -2215,6 +2255,47 @@ export interface paths {
          */
         put: operations["change_password_api_session_password_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signing-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Keys */
+        get: operations["list_keys_api_signing_keys_get"];
+        put?: never;
+        /**
+         * Make Key
+         * @description Make a new key, which signs from now on; what older ones signed stays good.
+         */
+        post: operations["make_key_api_signing_keys_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signing-keys/{number}/distrust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Distrust
+         * @description Say that a key has fallen into other hands. Credentials fetched before are no longer good; new ones are signed with another key.
+         */
+        post: operations["distrust_api_signing_keys__number__distrust_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2750,6 +2831,24 @@ export interface components {
             student: string;
         };
         /**
+         * AgainIn
+         * @description A course, and the number of one of its certificates; without it all of them.
+         */
+        AgainIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Course */
+            course: string;
+        };
+        /** AgainOut */
+        AgainOut: {
+            /** Changed */
+            changed: number;
+        };
+        /**
          * ApprovalOut
          * @description A certificate that was asked for; moments in the school's time. ``open`` is what is not done yet.
          */
@@ -3021,6 +3120,8 @@ export interface components {
         /**
          * CertificateOut
          * @description A certificate: ``name`` as printed, ``own_name`` when it differs from the student's record by wish.
+         *
+         *     ``older_design``: it looks as it was issued, and today's design is another; ``unprintable``: signs no font here has.
          */
         CertificateOut: {
             /** Code */
@@ -3033,6 +3134,8 @@ export interface components {
             issued: string;
             /** Name */
             name: string;
+            /** Older Design */
+            older_design: boolean;
             /** Own Name */
             own_name: boolean;
             /**
@@ -3044,6 +3147,8 @@ export interface components {
             student: string;
             /** Student Name */
             student_name: string;
+            /** Unprintable */
+            unprintable: string;
         };
         /**
          * CertificateShort
@@ -3059,10 +3164,15 @@ export interface components {
             /** Revoked */
             revoked: boolean;
         };
-        /** CertificatesPage */
+        /**
+         * CertificatesPage
+         * @description ``older``: of the chosen course, how many stand in another design than today's.
+         */
         CertificatesPage: {
             /** Items */
             items: components["schemas"]["CertificateOut"][];
+            /** Older */
+            older: number;
             /** Total */
             total: number;
         };
@@ -4316,13 +4426,6 @@ export interface components {
              */
             q: string;
         };
-        /** NamesOut */
-        NamesOut: {
-            /** Items */
-            items: components["schemas"]["PersonOut"][];
-            /** Total */
-            total: number;
-        };
         /**
          * NeedsYou
          * @description Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
@@ -5233,6 +5336,38 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * SigningKeyOut
+         * @description A key: ``public`` is its public half (a Multikey), at ``address`` for whoever checks; ``here``: it can sign.
+         *
+         *     ``distrusted`` says since when what it signed counts for nothing.
+         */
+        SigningKeyOut: {
+            /** Address */
+            address: string;
+            /** Distrusted */
+            distrusted: string | null;
+            /** Here */
+            here: boolean;
+            /** In Use */
+            in_use: boolean;
+            /** Made */
+            made: string;
+            /** Number */
+            number: number;
+            /** Public */
+            public: string;
+        };
+        /**
+         * SigningKeys
+         * @description The keys, the newest first, and the address of the school's profile as an issuer.
+         */
+        SigningKeys: {
+            /** Issuer */
+            issuer: string;
+            /** Items */
+            items: components["schemas"]["SigningKeyOut"][];
+        };
         /** SlipOut */
         SlipOut: {
             /** Later */
@@ -5874,6 +6009,23 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** NamesOut */
+        patient_courier__web__places__audiences__NamesOut: {
+            /** Items */
+            items: components["schemas"]["PersonOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * NamesOut
+         * @description Names to see a design with, and the merge fields that its lines can have.
+         */
+        patient_courier__web__places__certificates__NamesOut: {
+            /** Fields */
+            fields: string[];
+            /** Names */
+            names: string[];
+        };
         /** NextOut */
         patient_courier__web__places__letter_past__NextOut: {
             /** At */
@@ -6181,7 +6333,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NamesOut"];
+                    "application/json": components["schemas"]["patient_courier__web__places__audiences__NamesOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -7277,6 +7429,48 @@ export interface operations {
             };
         };
     };
+    issue_again_api_certificates_again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     begin_archive_api_certificates_archive_post: {
         parameters: {
             query?: never;
@@ -7419,6 +7613,44 @@ export interface operations {
                 };
                 content: {
                     "text/csv": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    names_api_certificates_names_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["patient_courier__web__places__certificates__NamesOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -10320,7 +10552,9 @@ export interface operations {
     };
     export_file_api_school_file_get: {
         parameters: {
-            query?: never;
+            query?: {
+                keys?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11364,6 +11598,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_keys_api_signing_keys_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeys"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_key_api_signing_keys_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeys"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    distrust_api_signing_keys__number__distrust_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeys"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
-import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import Segmented from "ant-design-vue/es/segmented";
+import Select from "ant-design-vue/es/select";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 
 import { api, csrfToken, data } from "../api/client";
 import PicturePick from "../parts/PicturePick.vue";
-import type { Certificate } from "./certificate";
+import { type Certificate, LANGUAGES } from "./certificate";
 
 /** How a course's certificate looks, seen at once with any name of the school. Colours and logo are the layout's. */
 const rule = defineModel<Certificate>({ required: true });
@@ -17,10 +17,16 @@ const props = defineProps<{ course: object }>();
 const set = (part: Partial<Certificate>) => (rule.value = { ...rule.value, ...part });
 const typed = (event: Event) => (event.target as HTMLInputElement).value;
 const name = ref("Ana Esteves");
-const { data: unusual } = useQuery({ queryKey: ["letters", "examples"], queryFn: () => data(api.GET("/api/letters/examples")), staleTime: 600_000 });
-async function longest(): Promise<void> {
-  if (unusual.value?.longest) name.value = (await data(api.GET("/api/students/{key}", { params: { path: { key: unusual.value.longest } } }))).name;
+const { data: tried } = useQuery({ queryKey: ["certificates", "names"], queryFn: () => data(api.GET("/api/certificates/names")), staleTime: 600_000 });
+type LineName = "heading" | "before" | "wording";
+const LINES: [LineName, string][] = [["heading", "Heading"], ["before", "Before the name"], ["wording", "Between name and course"]];
+// A merge field goes to where the cursor was last.
+const last = ref<LineName>("wording");
+function putIn(field: unknown): void {
+  set({ [last.value]: `${rule.value[last.value]} {{ ${String(field)} }}`.trim() });
 }
+const FIELD_NAMES: Record<string, string> = { "student.full_name": "the student's name", "course.title": "the course", "school.name": "the school", "school.sender_name": "who signs", "certificate.code": "the number", "certificate.issued_on": "the day" };
+const fields = computed(() => (tried.value?.fields ?? []).map((value) => ({ value, label: FIELD_NAMES[value] ?? value })));
 
 const picture = ref("");
 const refused = ref("");
@@ -54,14 +60,14 @@ onBeforeUnmount(() => window.clearTimeout(timer));
     <div class="make">
       <Segmented :value="rule.design" :options="[{ value: 'frame', label: 'Frame' }, { value: 'band', label: 'Band' }, { value: 'corners', label: 'Corners' }, { value: 'plain', label: 'Plain' }]" aria-label="Design" @change="(design) => set({ design: design as Certificate['design'] })" />
       <div class="inline"><Segmented :value="rule.paper" :options="[{ value: 'a4', label: 'A4' }, { value: 'letter', label: 'Letter' }]" size="small" aria-label="Paper" @change="(paper) => set({ paper: paper as Certificate['paper'] })" /><Checkbox :checked="rule.upright" @change="(e) => set({ upright: e.target.checked })">upright</Checkbox></div>
-      <label>Heading<Input :value="rule.heading" @change="(e: Event) => set({ heading: typed(e).trim() || 'Certificate' })" /></label>
-      <label>Before the name<Input :value="rule.before" @change="(e: Event) => set({ before: typed(e) })" /></label>
-      <label>Between name and course<Input :value="rule.wording" @change="(e: Event) => set({ wording: typed(e) })" /></label>
+      <label v-for="[key, label] in LINES" :key="key">{{ label }}<Input :value="rule[key]" @focus="last = key" @change="(e: Event) => set({ [key]: key === 'heading' ? typed(e).trim() || 'Certificate' : typed(e) })" /></label>
+      <Select :value="undefined" :options="fields" placeholder="+ merge field, into the line you were in" v-named="'Put a merge field into the line'" style="width: 100%" @select="putIn" />
       <label>Hours of study (empty: not printed)<InputNumber :value="rule.hours ?? undefined" :min="1" :max="10000" aria-label="Hours of study" @change="(n) => set({ hours: n ? Number(n) : null })" /></label>
+      <label>Language, for reading it out<Select :value="rule.language ?? 'en'" :options="LANGUAGES" v-named="'Language of the certificate'" show-search option-filter-prop="label" style="width: 100%" @change="(language) => set({ language: String(language) })" /></label>
       <div><span class="label">Signature, as a picture</span><PicturePick :model-value="rule.signature" label="signature of the certificate" small @update:model-value="(signature) => set({ signature })" /></div>
       <p class="label">Colours and logo come from the <RouterLink to="/school/look">look of the letters</RouterLink>.</p>
     </div>
-    <div class="see"><div class="inline"><Input v-model:value="name" aria-label="Seen with the name" style="width: 230px" /><Button size="small" @click="longest">The longest name</Button><Button size="small" @click="name = 'نور الخطيب'">Right to left</Button></div>
+    <div class="see"><div class="inline"><Input v-model:value="name" aria-label="Seen with the name" style="width: 230px" /><Select :value="undefined" :options="(tried?.names ?? []).map((value) => ({ value }))" placeholder="difficult names of yours" v-named="'Difficult names of your school'" size="small" style="width: 210px" :dropdown-match-select-width="false" @select="(one: unknown) => (name = String(one))" /></div>
       <p v-if="refused" class="warn" role="alert">▲ {{ refused }}</p><img v-if="picture" :src="picture" alt="The certificate with this name" /></div>
   </div>
 </template>

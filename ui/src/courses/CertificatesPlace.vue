@@ -43,6 +43,14 @@ const back = useMutation({
   },
   onError: failed,
 });
+const again = useMutation({
+  mutationFn: (body: { course: string; code: string }) => data(api.POST("/api/certificates/again", { body })),
+  onSuccess: (now) => {
+    notice.done(now.changed === 1 ? "It is issued again in today's design, under the same number." : `${now.changed} are issued again in today's design, under the same numbers.`);
+    void client.invalidateQueries({ queryKey: ["certificates"] });
+  },
+  onError: failed,
+});
 async function askBack(one: Certificate): Promise<void> {
   if (await notice.ask("Take this certificate back?", `Whoever looks up ${one.code} reads that it is no longer valid. ${one.student_name} can get another one as anybody can.`, "Take it back", "Let it stand")) back.mutate(one.code);
 }
@@ -67,11 +75,12 @@ useQuery({
       <Select v-model:value="asked.course" :options="[{ value: '', label: 'any course' }, ...(options.course ?? [])]" v-named="'Course'" style="width: 190px" @change="((asked.page = 1), (archive = null))" />
       <Select v-model:value="asked.state" :options="[{ value: '', label: 'standing or not' }, { value: 'stands', label: 'standing' }, { value: 'taken_back', label: 'taken back' }]" v-named="'State'" style="width: 160px" @change="asked.page = 1" />
       <span v-if="page" class="soft">{{ page.total }} {{ page.total === 1 ? "certificate" : "certificates" }}</span></div>
+    <p v-if="page?.older" class="sheet notice">{{ page.older === 1 ? "One certificate of this course stands" : `${page.older} certificates of this course stand` }} in an older design, as issued. <Button size="small" :loading="again.isPending.value" @click="again.mutate({ course: asked.course, code: '' })">Issue {{ page.older === 1 ? "it" : "them" }} again in today's</Button></p>
     <div v-if="page?.items.length" class="sheet scroll"><table class="plain"><thead><tr><th>Number</th><th>Printed for</th><th>Course</th><th>Issued</th><th></th></tr></thead>
       <tbody><tr v-for="one in page.items" :key="one.code"><td><a :href="`/certificate/${one.code}`" target="_blank" rel="noopener" class="postmark">{{ one.code }}</a></td>
-        <td><bdi>{{ one.name || "a student of the school" }}</bdi><div class="label"><RouterLink :to="`/students/${one.student}`"><bdi>{{ one.student_name === one.name ? "their page" : one.student_name }}</bdi></RouterLink><template v-if="one.own_name"> · another name by wish</template></div></td>
-        <td>{{ one.course_title }}</td><td class="postmark">{{ one.issued }}</td>
-        <td class="acts"><span v-if="one.state === 'taken_back'" class="pill skipped">taken back</span><template v-else><a :href="`/certificate/${one.code}.pdf`" target="_blank" rel="noopener">PDF</a><button class="link" @click="((naming = one), (name = one.own_name ? one.name : ''))">Name</button><button class="link" @click="askBack(one)">Take back</button></template></td></tr></tbody></table></div>
+        <td><bdi>{{ one.name || "a student of the school" }}</bdi><div class="label"><RouterLink :to="`/students/${one.student}`"><bdi>{{ one.student_name === one.name ? "their page" : one.student_name }}</bdi></RouterLink><template v-if="one.own_name"> · another name by wish</template></div><div v-if="one.unprintable" class="warn">▲ No font here has {{ one.unprintable }}</div></td>
+        <td>{{ one.course_title }}<div v-if="one.older_design" class="label">in an older design · <button class="link" @click="again.mutate({ course: one.course, code: one.code })">issue again in today's</button></div></td><td class="postmark">{{ one.issued }}</td>
+        <td class="acts"><span v-if="one.state === 'taken_back'" class="pill skipped">taken back</span><template v-else><a :href="`/certificate/${one.code}/yours`" target="_blank" rel="noopener">Their page</a><a :href="`/certificate/${one.code}.pdf`" target="_blank" rel="noopener">PDF</a><button class="link" @click="((naming = one), (name = one.own_name ? one.name : ''))">Name</button><button class="link" @click="askBack(one)">Take back</button></template></td></tr></tbody></table></div>
     <EmptyState v-else-if="page && !asked.q && !asked.course && !asked.state" title="No certificates yet">They are issued when a student finishes a course that has one, after your approval where you wish it.</EmptyState>
     <EmptyState v-else-if="page" title="No certificate like that">Try another word, or fewer filters.</EmptyState>
     <Pagination v-if="page && page.total > 50" v-model:current="asked.page" :total="page.total" :page-size="50" :show-size-changer="false" size="small" />
@@ -80,6 +89,6 @@ useQuery({
 </template>
 
 <style scoped>
-.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .scroll { overflow-x: auto; flex: none; } .scroll table { min-width: 780px; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .line { display: flex; flex-direction: column; gap: 4px; }
+.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .scroll { overflow-x: auto; flex: none; } .scroll table { min-width: 780px; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .notice { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; padding: 10px 14px; margin: 0; } .warn { color: var(--warn); } .line { display: flex; flex-direction: column; gap: 4px; }
 @media (max-width: 720px) { .room { padding: 14px; } }
 </style>

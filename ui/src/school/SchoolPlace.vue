@@ -14,6 +14,7 @@ import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import LettersBox from "./LettersBox.vue";
 import NewPassword from "./NewPassword.vue";
+import SigningKeys from "./SigningKeys.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
 
 const client = useQueryClient();
@@ -45,6 +46,7 @@ const save = useMutation({
 });
 const file = ref<HTMLInputElement>();
 const wrong = ref("");
+const withKeys = ref(false);
 const bring = useMutation({
   // The file goes out as it is: whether it can be read is the other side’s to say.
   mutationFn: (text: string) => data(api.POST("/api/school/file", { body: text as never, bodySerializer: (body) => body as unknown as string })),
@@ -92,11 +94,14 @@ async function take(event: Event): Promise<void> {
         <dt class="label">Calls that steps make are signed with another key</dt><dd class="postmark"><template v-if="shown">{{ about.calls_key }}</template><button v-else class="link" @click="shown = true">Show the key</button></dd>
         <dt class="label">Letters leave through</dt><dd>{{ about.carrier }}</dd></dl>
     </section>
+    <SigningKeys />
     <NewPassword />
     <section class="sheet box">
       <h2>Files in and out</h2>
       <p class="soft">A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.</p>
-      <div><a href="/api/school/file" download="school.json"><Button>Export the school</Button></a></div>
+      <div><a :href="`/api/school/file${withKeys ? '?keys=true' : ''}`" download="school.json"><Button>Export the school</Button></a></div>
+      <Checkbox v-model:checked="withKeys">with the secret keys that certificates are signed with</Checkbox>
+      <p v-if="withKeys" class="soft">Whoever has this file can sign certificates in your school's name. Keep it as you keep a password.</p>
       <div><Button :loading="bring.isPending.value" @click="file?.click()">Import a school file</Button><input ref="file" type="file" accept=".json,application/json" class="visually-hidden" aria-label="School file" @change="take" /></div>
       <p class="soft">Importing works into an empty school only. What the file says happened counts as the past; nothing is posted for it.</p>
       <pre v-if="wrong" class="wrong" role="alert">{{ wrong }}</pre>
