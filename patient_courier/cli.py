@@ -168,6 +168,7 @@ def new(
     from patient_courier.store.database import Database
     from patient_courier.store.definitions import load_definitions
     from patient_courier.store.opening import open_school
+    from patient_courier.store.prints import restore_facts
     from patient_courier.store.users import add_user
     from patient_courier.web.sign_in import hash_password
 
@@ -201,6 +202,7 @@ def new(
             take_pictures(session, file, now)
             add_user(session, email=email, name=name, role="owner", password=hashed)
             play_history(session, load_definitions(session, settings.address), file.events, now)
+            restore_facts(session)
     except ValueError as error:
         database.close()
         settings.database.unlink()
@@ -230,7 +232,9 @@ def export(
     settings = Settings()
     database = _opened(settings)
     with database.reading() as session:
-        text = write_school(export_school(session, load_definitions(session, settings.address), keys=keys))
+        text = write_school(
+            export_school(session, load_definitions(session, settings.address), private_keys=keys)
+        )
     if to is None:
         print(text, end="")
     else:

@@ -59,7 +59,8 @@ def _of_block(block: AnyBlock, source: Source) -> dict[str, Value]:
             return {"when": _when(block, source)}
         case CertificateBlock():
             address = value("certificate.url", source)
-            return {"picture": f"{address}.png" if address else None}
+            claim = {"claim": address is None, "link": address} if block.claim else {}
+            return {"picture": f"{address}.png" if address else None, **claim}
     return {}
 
 

@@ -16,7 +16,7 @@ from patient_courier.core.conditions import holds
 from patient_courier.core.definitions import Definitions, Plan
 from patient_courier.core.derive import answered, derived
 from patient_courier.core.effects import CertificateIssued, Effect, NotBegun, Noted, TagChanged, Warned
-from patient_courier.core.facts import learn, note_first_event
+from patient_courier.core.facts import learn, note_first_event, request_certificate
 from patient_courier.core.happening import Happening, Subject, of_event, subject_of
 from patient_courier.core.matching import matches
 from patient_courier.core.moving import landing, put_down
@@ -122,6 +122,14 @@ class Engine:
         run = self._begin(turn, self.definitions.sequences[sequence], subject, now, 0)
         if run is not None:
             work_off(self.walk_from_start(turn, run))
+        return turn.effects
+
+    def ask_for_certificate(self, state: StudentState, course: str, now: Instant) -> list[Effect]:
+        """A student asks for a certificate themselves: it is requested, and waits for the owner; nothing if it can't be."""
+        turn = Turn(self.definitions, state, now, self.numbers)
+        if request_certificate(state.facts, course, now):
+            asked = Happening("certificate_requested", now, {"course": course})
+            work_off(self.follow(turn, asked))
         return turn.effects
 
     def stop(self, state: StudentState, run: Run, now: Instant) -> list[Effect]:

@@ -217,7 +217,11 @@ def letter_faults(pointer: str, letter: Letter, known: Known) -> Iterator[Fault]
                 yield Fault(
                     f"{pointer}/{place}", "a course card shows a course or an offer; name one of them"
                 )
-    pages = [(f"{place}/page", choice.page) for place, choice in letter.answers() if choice.page]
+    pages = [
+        (f"{place}/{name}", getattr(choice, name) or "")
+        for place, choice in letter.answers()
+        for name in ("page", "ask")
+    ]
     for place, text in [*letter.texts(), *pages]:
         try:
             Template.parse(text)
@@ -233,7 +237,7 @@ def letter_faults(pointer: str, letter: Letter, known: Known) -> Iterator[Fault]
         seen.add(choice.key)
         if choice.url:
             try:
-                check_web_address(choice.url)
+                check_answer_address(choice.url)
             except ValueError as error:
                 yield Fault(f"{pointer}/{place}/url", str(error))
 
@@ -272,6 +276,13 @@ def condition_faults(pointer: str, condition: c.Condition, known: Known) -> Iter
                 value = getattr(condition, name)
                 if name in known.keys and isinstance(value, str):
                     yield from known.missing(f"{pointer}/{name}", name, value, *also)
+
+
+def check_answer_address(url: str) -> None:
+    """A web address, or a merge field that may hold one. Raises ValueError with a sentence."""
+    if Template.parse(url).fields:
+        return
+    check_web_address(url)
 
 
 def sequence_faults(pointer: str, sequence: s.Sequence, known: Known) -> Iterator[Fault]:

@@ -29,7 +29,7 @@ from patient_courier.core.school.looks import PICTURES
 from patient_courier.core.school.text import clean_line, clean_text
 from patient_courier.core.school.values import THIS
 from patient_courier.post.look import Look
-from patient_courier.post.marks import ANSWER, EVENT, NAME, Marks
+from patient_courier.post.marks import ANSWER, CLAIM, CLAIM_LABEL, EVENT, NAME, Marks
 
 SANS = "'Public Sans', Helvetica, Arial, sans-serif"
 FACES = {
@@ -92,12 +92,7 @@ class Drawing:
             case NextLessonBlock():
                 return self._next_lesson(place, block)
             case CertificateBlock():
-                address, picture = marks.value("certificate.url"), marks.value(f"{place}.picture")
-                ask = f'<a href="{marks.value(NAME)}" style="color:{self.look.layout.soft}">Should your name be printed differently?</a>'
-                return (
-                    f'<mj-image src="{picture}" alt="Your certificate" href="{address}" border="1px solid {RULE}" padding="4px 32px 6px"></mj-image>'
-                    f'<mj-text font-family="{SANS}" font-size="13px" padding="0 32px 20px">{ask}</mj-text>'
-                )
+                return self._certificate(place, block)
             case EventBlock():
                 return self._event(place, block)
             case SignatureBlock():
@@ -105,6 +100,19 @@ class Drawing:
             case NoteBlock():
                 return ""
         raise TypeError(f"no such block: {block!r}")
+
+    def _certificate(self, place: str, block: CertificateBlock) -> str:
+        marks, picture = self.marks, self.marks.value(f"{place}.picture")
+        address = marks.value(f"{place}.link" if block.claim else "certificate.url")
+        ask = f'<a href="{marks.value(NAME)}" style="color:{self.look.layout.soft}">Should your name be printed differently?</a>'
+        there = (
+            f'<mj-image src="{picture}" alt="Your certificate" href="{address}/yours" border="1px solid {RULE}" padding="4px 32px 6px"></mj-image>'
+            f'<mj-text font-family="{SANS}" font-size="13px" padding="0 32px 20px">{ask}</mj-text>'
+        )
+        if not block.claim:
+            return there
+        button = f'<mj-button href="{marks.value(CLAIM)}">{CLAIM_LABEL}</mj-button>'
+        return marks.section(f"{place}.picture", there, _RAW) + marks.section(f"{place}.claim", button, _RAW)
 
     def styled(self, html: str) -> str:
         """Text markup with its styles on the elements: many mail programs drop style sheets."""

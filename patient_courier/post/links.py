@@ -10,7 +10,7 @@ from urllib.parse import quote
 
 from itsdangerous import BadData, BadSignature, Signer, URLSafeSerializer, URLSafeTimedSerializer
 
-PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event", "name")
+PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event", "name", "claim")
 # For how long a new address can be confirmed.
 MOVE_SECONDS = 3 * 86_400
 
@@ -27,6 +27,7 @@ class Links:
     seen: str | None = None
     event: str | None = None
     name: str | None = None
+    claim: str | None = None
 
     def to_event(self, number: int) -> str:
         """The calendar file of one of the letter's dates."""
@@ -71,6 +72,7 @@ class LinkSigner:
             seen=f"{self.address('seen', delivery)}.gif" if openings else None,
             event=self.address("event", delivery) if events else None,
             name=self.address("name", delivery) if names else None,
+            claim=self.address("claim", delivery) if names else None,
         )
 
     def nowhere(self) -> Links:
@@ -79,6 +81,7 @@ class LinkSigner:
             *(f"{self._site}/post/test/{place}" for place in ("stop", "choose", "view", "answer")),
             event=f"{self._site}/post/test/date",
             name=f"{self._site}/post/test/name",
+            claim=f"{self._site}/post/test/claim",
         )
 
     def address(self, place: str, delivery: int) -> str:

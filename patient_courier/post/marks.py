@@ -21,6 +21,10 @@ ANSWER = "links.answer."
 EVENT = "links.event."
 # Stands where the link goes by which a student says how their name is printed.
 NAME = "links.name"
+# Stands where the link goes by which a student asks for their certificate.
+CLAIM = "links.claim"
+# What the button of that link says.
+CLAIM_LABEL = "Ask for your certificate"
 
 
 @dataclass(frozen=True, slots=True)

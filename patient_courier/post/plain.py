@@ -29,7 +29,7 @@ from patient_courier.core.school.text import clean_line, clean_text
 from patient_courier.core.school.values import THIS
 from patient_courier.post.frame import STOP, WHY
 from patient_courier.post.look import Look
-from patient_courier.post.marks import ANSWER, EVENT, NAME, Marks, Part
+from patient_courier.post.marks import ANSWER, CLAIM, CLAIM_LABEL, EVENT, NAME, Marks, Part
 
 _LINK = re.compile(r'<a href="([^"]*)"[^>]*>(.*?)</a>', re.DOTALL)
 _BLANK_LINES = re.compile(r"\n{3,}")
@@ -88,8 +88,12 @@ def _block(place: str, block: AnyBlock, look: Look, marks: Marks) -> str:
             lines = [marks.value(f"{place}.when"), plain(block.title), plain(block.place), plain(block.url)]
             return "\n".join([*(x for x in lines if x), f"For your calendar: {marks.value(EVENT + place)}"])
         case CertificateBlock():
-            address, ask = marks.value("certificate.url"), marks.value(NAME)
-            return f"Your certificate: {address}\nShould your name be printed differently? {ask}"
+            address = marks.value(f"{place}.link" if block.claim else "certificate.url")
+            there = f"Your certificate: {address}/yours\nShould your name be printed differently? {marks.value(NAME)}"
+            if not block.claim:
+                return there
+            claim = f"{CLAIM_LABEL}: {marks.value(CLAIM)}"
+            return marks.section(f"{place}.picture", there) + marks.section(f"{place}.claim", claim)
         case SignatureBlock() if look.signature is not None:
             found = look.signature
             links = [f"{clean_line(one.label)}: {one.url}" for one in found.links]

@@ -19,7 +19,7 @@ from patient_courier.core.school.looks import PICTURES
 from patient_courier.core.school.text import clean_text
 from patient_courier.post.links import Links
 from patient_courier.post.look import Look
-from patient_courier.post.marks import ANSWER, EVENT, NAME, Part
+from patient_courier.post.marks import ANSWER, CLAIM, EVENT, NAME, Part
 from patient_courier.post.page import SEEN, html_parts
 from patient_courier.post.plain import text_parts
 from patient_courier.post.targets import GO, Target, fill_html, fill_text, take_out, targets_of, with_campaign
@@ -62,6 +62,7 @@ class Prepared:
             "links.view_online": links.view_online,
             SEEN: links.seen,
             NAME: links.name or "#",
+            CLAIM: links.claim or "#",
             **{ANSWER + key: links.to_answer(key) for key in self.answers},
             **{EVENT + place: links.to_event(number) for number, (place, _) in enumerate(self.events)},
         }

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.fields import Source, value
 from patient_courier.core.merge import Template
+from patient_courier.core.school.courses import check_web_address
 from patient_courier.store.broadcasts import about
 from patient_courier.store.log import Logged
 from patient_courier.store.states import load_states
@@ -16,10 +17,16 @@ from patient_courier.store.states import load_states
 
 @dataclass(frozen=True, slots=True)
 class After:
-    """The page's text, empty when there is none, and a web address to go on to."""
+    """The page's text, empty when there is none, a web address to go on to, and what to ask for in words.
+
+    ``review``: the address is where the course can be reviewed; ``value`` is what the answer counts from 1 to 5.
+    """
 
     page: str = ""
     url: str | None = None
+    ask: str = ""
+    review: bool = False
+    value: int | None = None
 
 
 def after_answer(session: Session, definitions: Definitions, one: Logged, answer: str) -> After:
@@ -28,8 +35,6 @@ def after_answer(session: Session, definitions: Definitions, one: Logged, answer
     choice = next((x for _, x in ready.letter.answers() if x.key == answer), None) if ready else None
     if choice is None:
         return After()
-    if not choice.page:
-        return After(url=choice.url)
     state = load_states(session, [one.student_id], definitions)[one.student_id]
     if one.broadcast is not None:
         subject, event_at = about(session, one.broadcast)
@@ -37,8 +42,21 @@ def after_answer(session: Session, definitions: Definitions, one: Logged, answer
         run = next((run for run in state.runs if run.number == one.run), None)
         subject, event_at = (run.subject, run.event_at) if run else (None, None)
     source = Source(definitions, state, subject, event_at)
-    template = Template.parse(choice.page)
-    values = {field.name: value(field.name, source) for field in template.fields}
+    texts = {name: Template.parse(getattr(choice, name) or "") for name in ("page", "url", "ask")}
+    values = {field.name: value(field.name, source) for text in texts.values() for field in text.fields}
     # Links of a letter are no values of a page.
     values |= {name: None for name in values if name.startswith("links.")}
-    return After(template.render(values, state.zone, html=False), choice.url)
+    page, url, ask = (text.render(values, state.zone, html=False) for text in texts.values())
+    return After(page, url if _safe(url) else None, ask, _REVIEW in values and bool(url), choice.value)
+
+
+_REVIEW = "course.review_url"
+
+
+def _safe(url: str) -> bool:
+    """Whether a filled address leads to the web: what a course or student brought in has not passed the letter's checks."""
+    try:
+        check_web_address(url)
+    except ValueError:
+        return False
+    return True

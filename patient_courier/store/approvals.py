@@ -46,6 +46,19 @@ def waiting(session: Session, most: int) -> list[tuple[int, str, Instant]]:
     return [(student, course, requested) for student, course, requested in rows]
 
 
+def ask_again(session: Session, student: int, course: str, now: Instant) -> None:
+    """Bring a request forward that was put aside; others stay as they are."""
+    mine = (CertificateRow.student_id == student, CertificateRow.course == course)
+    put_aside = (CertificateRow.declined.is_not(None), CertificateRow.issued.is_(None))
+    session.execute(update(CertificateRow).where(*mine, *put_aside).values(requested=now, declined=None))
+
+
+def was_declined(session: Session, student: int, course: str) -> bool:
+    """Whether the owner has put this student's request aside."""
+    row = session.get(CertificateRow, (student, course))
+    return row is not None and row.declined is not None and row.issued is None
+
+
 def decline(session: Session, student: int, course: str, now: Instant) -> None:
     """Put a request aside; a new one comes forward again."""
     mine = (CertificateRow.student_id == student, CertificateRow.course == course)

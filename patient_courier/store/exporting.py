@@ -24,10 +24,10 @@ _AROUND = {"module", "course", "percent_before", "by_offer"}
 _OWN_COURSE = ("enrolled", "course_help_stopped", "certificate_approved", "certificate_revoked")
 
 
-def export_school(session: Session, definitions: Definitions, *, keys: bool = False) -> SchoolFile:
+def export_school(session: Session, definitions: Definitions, *, private_keys: bool = False) -> SchoolFile:
     """The school file that makes the same school again.
 
-    ``keys``: with the private halves of the keys that credentials are signed with.
+    ``private_keys``: with the private halves of the keys that credentials are signed with.
     """
     keys = dict(session.execute(select(StudentRow.id, StudentRow.key)).all())
     events = [
@@ -49,7 +49,7 @@ def export_school(session: Session, definitions: Definitions, *, keys: bool = Fa
         pictures=_pictures(session),
         certificates=prints.exported(session),
         seal=definitions.seal if prints.any_at_all(session) else None,
-        signing_keys=signing_keys.exported(session, private=keys),
+        signing_keys=signing_keys.exported(session, private=private_keys),
         words=feedback.exported(session),
     )
 

@@ -191,6 +191,22 @@ def put_in(session: Session, certificates: Iterable[IssuedCertificate], ids: dic
             session.execute(insert(PrintRow).values(**values, **standing, design=design, place=one.place))
 
 
+def restore_facts(session: Session) -> None:
+    """After a school file's past was played: certificates of it that stand and that no event brought (asked for, or issued by
+    a step that is no longer there) are facts too."""
+    standing = select(PrintRow.student_id, PrintRow.course, PrintRow.issued).where(
+        PrintRow.revoked.is_(False)
+    )
+    for student, course, issued in session.execute(standing).all():
+        put = insert(CertificateRow).values(student_id=student, course=course, issued=issued)
+        fact = put.on_conflict_do_update(
+            index_elements=["student_id", "course"],
+            set_={"issued": issued},
+            where=CertificateRow.issued.is_(None),
+        )
+        session.execute(fact)
+
+
 def by_code(session: Session, code: str) -> Print | None:
     """The certificate with this number, however it is written."""
     plain = "".join(x for x in code.upper() if x.isalnum())

@@ -67,7 +67,7 @@ def replace(session: Session, keys: list[SigningKeyInFile]) -> None:
     if keys:
         session.execute(delete(SigningKeyRow))
     for key in keys:
-        session.add(SigningKeyRow(**key.model_dump(mode="python")))
+        session.add(SigningKeyRow(**{name: getattr(key, name) for name in SigningKeyInFile.model_fields}))
     session.flush()
 
 

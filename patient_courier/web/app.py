@@ -59,7 +59,16 @@ from patient_courier.web.places import (
     today,
     versions,
 )
-from patient_courier.web.public import answering, choosing, issuer, moving, naming, reading, stopping
+from patient_courier.web.public import (
+    answering,
+    choosing,
+    claiming,
+    issuer,
+    moving,
+    naming,
+    reading,
+    stopping,
+)
 from patient_courier.web.public import certificates as certificate_page
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
@@ -158,7 +167,7 @@ def _include_places(app: FastAPI) -> None:
         signing_keys,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
-    for page in (stopping, choosing, moving, answering, naming, reading, certificate_page, issuer):
+    for page in (stopping, choosing, claiming, moving, answering, naming, reading, certificate_page, issuer):
         app.include_router(page.router)
     app.include_router(pictures.public)
 

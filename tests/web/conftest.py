@@ -6,6 +6,7 @@ import json
 import shutil
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -114,6 +115,27 @@ def app(school_file, tmp_path) -> Iterator[App]:
         found = App(client, post)
         found.sign_in()
         yield found
+    database.close()
+
+
+@contextmanager
+def another_school(folder: Path) -> Iterator[TestClient]:
+    """A signed-in owner of a school in which nothing is yet."""
+    database = Database(folder / "another.db")
+    database.migrate()
+    with database.writing() as session:
+        open_school(
+            session,
+            read(school([], [], courses=[], offers=[], students=[])),
+            parse_moment(NOW),
+            practice=True,
+        )
+        quick = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1).hash(PASSWORD)
+        session.add(UserRow(email="ines@mallowlane.example", name="Ines", role="owner", password=quick))
+    post = Post(database, Settings(smtp_host=""))
+    with TestClient(create_app(post)) as client:
+        App(client, post).sign_in()
+        yield client
     database.close()
 
 

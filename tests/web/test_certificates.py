@@ -7,7 +7,7 @@ import time
 import zipfile
 
 from patient_courier.core.fields import certificate_code
-from tests.web.conftest import NOW, finished
+from tests.web.conftest import NOW, another_school, finished, purchase
 
 
 def page(app, code):
@@ -153,3 +153,67 @@ def test_a_design_is_seen_before_it_is_saved_and_holds_for_what_is_issued_from_t
     )
     wrong = {**course, "certificate": {**design, "design": "gold"}}
     assert app.client.post("/api/certificates/preview", json={"course": wrong}).status_code == 422
+
+
+def claim_link(app):
+    """The link in Ana's newest letter by which she asks for her certificate."""
+    mail = app.client.post(f"/api/practice/mail/{app.inbox()[0]['id']}/open").json()
+    return re.search(r"http://127\.0\.0\.1:8484(/post/claim/[^\s\"<>]+)", mail["html"])[1]
+
+
+def test_who_asks_too_early_reads_what_is_open_and_who_is_through_asks_the_owner(app):
+    course = app.client.get("/api/courses/bees").json()["body"]
+    app.client.put("/api/courses/bees", json={**course, "certificate": None})
+    body = app.client.get("/api/letters/access").json()["body"]
+    app.client.put("/api/letters/access", json={**body, "blocks": [{"kind": "certificate", "claim": True}]})
+    app.report(purchase("ana"))
+    app.settle()
+    link = claim_link(app)
+    assert "There is no certificate" in app.client.get(link).text
+    app.client.put("/api/courses/bees", json=course)
+    app.report({"type": "lesson_completed", "at": NOW, "student": "ana", "lesson": "bees/l1"})
+    for answer in (app.client.get(link), app.client.post(link)):
+        assert "A little way to go" in answer.text and "25% through" in answer.text
+        assert answer.text.count("<li>") == 3 and "Lesson 1" not in answer.text
+    assert app.client.get("/api/approvals").json() == []
+    # Finished while there was no certificate to have: now there is one to ask for, which the owner looks at.
+    app.client.put("/api/courses/bees", json={**course, "certificate": None})
+    app.report(finished("ana")[2:])
+    app.client.put("/api/courses/bees", json=course)
+    assert "Well done!" in app.client.get(link).text and app.client.get("/api/approvals").json() == []
+    assert "It is on its way" in app.client.post(link).text
+    asked = {"student": "ana", "course": "bees"}
+    assert app.client.post("/api/approvals/decline", json=asked).status_code == 204
+    assert "Not quite yet" in app.client.get(link).text and app.client.get("/api/approvals").json() == []
+    assert "It is on its way" in app.client.post(link).text
+    assert app.client.post("/api/approvals/approve", json={"items": [asked]}).json() == {"issued": 1}
+    assert "Your certificate" in app.client.get(link).text and "Share it" in app.client.get(link).text
+    (one,) = app.client.get("/api/certificates").json()["items"]
+    app.client.post(f"/api/certificates/{one['code']}/take-back")
+    assert "Well done!" in app.client.get(link).text
+    assert app.client.get(link.replace("/claim/", "/name/")).status_code == 404
+    assert app.client.get(f"{link}/nothing").status_code == 410
+
+
+def test_the_whole_school_made_again_from_its_file_checks_the_same_numbers(app, code, tmp_path):
+    app.client.put(f"/api/certificates/{code}", json={"name": "Ana Maria Reis"})
+    app.report(finished("kai"))
+    kais = next(
+        x["code"] for x in app.client.get("/api/certificates").json()["items"] if x["student"] == "kai"
+    )
+    app.client.post(f"/api/certificates/{kais}/take-back")
+    public = app.client.get("/issuer").json()
+    assert app.client.get("/api/school/file").json()["signing_keys"][0]["private"] is None
+    kept = app.client.get("/api/school/file", params={"keys": True})
+    before = app.client.get(f"/certificate/{code}/credential.json").json()
+    with another_school(tmp_path) as other:
+        assert other.post("/api/school/file", content=kept.content).status_code == 200
+        text = other.get(f"/certificate/{code}").text
+        assert "Ana Maria Reis" in text and "It is valid." in text
+        assert "Taken back" in other.get(f"/certificate/{kais}").text
+        after = other.get(f"/certificate/{code}/credential.json").json()
+        assert after["credentialStatus"] == before["credentialStatus"]
+        assert after["proof"]["verificationMethod"] == before["proof"]["verificationMethod"]
+        assert other.get("/issuer").json()["verificationMethod"] == public["verificationMethod"]
+        # The student's next letter names the same number.
+        assert other.get("/api/students/ana").json()["certificates"][0]["code"] == code

@@ -56,9 +56,14 @@ class CourseCardBlock(BlockBase):
 
 
 class CertificateBlock(BlockBase):
-    """The picture of the student's own certificate, leading to it."""
+    """The picture of the student's own certificate, leading to it.
+
+    With ``claim`` the letter also goes to those who have none: in its place they have a button to ask for it. Without,
+    the letter waits for one.
+    """
 
     kind: Literal["certificate"]
+    claim: bool = False
 
 
 class NextLessonBlock(BlockBase):
@@ -188,7 +193,7 @@ def block_texts(block: AnyBlock) -> list[tuple[str, str]]:
             own = [("title", "{{ course.title }}")] if block.course == THIS and block.offer is None else []
             return [*own, ("label", block.label)]
         case CertificateBlock():
-            return [("link", "{{ certificate.url }}")]
+            return [] if block.claim else [("link", "{{ certificate.url }}")]
         case NextLessonBlock():
             fields = [("title", "{{ next_lesson.title }}"), ("link", "{{ next_lesson.url }}")]
             return [*fields, ("label", block.label)]

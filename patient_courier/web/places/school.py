@@ -24,6 +24,7 @@ from patient_courier.store.definitions import save_school
 from patient_courier.store.exporting import export_school
 from patient_courier.store.opening import NotEmpty, fill_school
 from patient_courier.store.people import fields_seen, forms_seen
+from patient_courier.store.prints import restore_facts
 from patient_courier.web.bounds import MOST_FILE_BYTES
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 
@@ -165,7 +166,7 @@ def _short(course: Course) -> CourseShort:
 @router.get("/file")
 def export_file(user: SignedIn, post: ThePost, session: Reading, keys: bool = False) -> Response:
     """The whole school as a school file; ``keys``: with the secret halves of the keys that certificates are signed with."""
-    text = write_school(export_school(session, definitions_in(post, session), keys=keys))
+    text = write_school(export_school(session, definitions_in(post, session), private_keys=keys))
     headers = {"Content-Disposition": 'attachment; filename="school.json"'}
     return Response(text, media_type="application/json", headers=headers)
 
@@ -207,6 +208,7 @@ def _fill(session: Session, post: Post, file: SchoolFile) -> Imported:
         take_pictures(session, file, now)
         session.flush()
         play_history(session, definitions_in(post, session), file.events, now)
+        restore_facts(session)
     except (NotEmpty, ValueError) as error:
         raise HTTPException(409, str(error)) from error
     plan_clocks_anew(session, definitions_in(post, session), now)

@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 from html import escape
+from typing import Annotated
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Form, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
 
 from patient_courier.core.merge import Template
 from patient_courier.core.school.events import Answered
+from patient_courier.core.school.text import clean_text
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store.answers import after_answer
+from patient_courier.store import feedback
+from patient_courier.store.answers import After, after_answer
 from patient_courier.store.consents import Source
-from patient_courier.web.context import Reading, ThePost, Writing
+from patient_courier.web.context import Reading, Session, ThePost, Writing
 from patient_courier.web.public.found import Found, find
 from patient_courier.web.public.pages import NoLink, button, page, paragraphs
 
 router = APIRouter(prefix="/post", include_in_schema=False)
 _BY_ANSWER = Source("an answer in a letter")
+MOST_WORDS = 5000
 
 
 @router.get("/answer/{token}/{answer:path}")
@@ -29,20 +33,62 @@ def answer_page(token: str, answer: str, post: ThePost, session: Reading) -> HTM
 
 
 @router.post("/answer/{token}/{answer:path}")
-def give_answer(token: str, answer: str, post: ThePost, session: Writing) -> Response:
-    """Takes the answer in, as often as the student changes their mind."""
+def give_answer(
+    token: str,
+    answer: str,
+    post: ThePost,
+    session: Writing,
+    words: Annotated[str | None, Form(max_length=20_000)] = None,
+) -> Response:
+    """Takes the answer in, as often as the student changes their mind; or the ``words`` they were asked for behind it."""
     found = find(post, session, "answer", token)
     label, row = _label(found, answer), found.row
+    if words is not None:
+        return _keep_words(session, found, answer, words)
     body = {"type": "answered", "student": found.student.key, "at": found.now, "letter": row.letter}
     after = after_answer(session, found.definitions, row, answer)
     event = Answered.model_validate({**body, "answer": answer})
     take_events(session, found.definitions, [event], found.now, _BY_ANSWER)
-    if after.url and not after.page:
+    if after.value is not None:
+        feedback.note(session, found.student.id, row.letter, found.course, answer, after.value, found.now)
+    if after.url and not after.page and not after.ask:
         return RedirectResponse(after.url, status_code=303)
     name = found.definitions.school.sender.name or "We"
     said = paragraphs(after.page or f"{name} got your answer: “{label}”.")
-    onward = f'<p><a href="{escape(after.url)}">Go on</a></p>' if after.url else ""
-    return page(found.look, "Thank you", said + onward)
+    return page(found.look, "Thank you", said + _asked(after) + _onward(after))
+
+
+def _asked(after: After, written: str = "", wrong: str = "") -> str:
+    """Room for words, where the answer asks for some."""
+    if not after.ask:
+        return ""
+    note = f'<p class="said" role="alert">{escape(wrong)}</p>' if wrong else ""
+    return (
+        f'{note}<form method="post"><label>{escape(after.ask)}<textarea name="words" required maxlength="{MOST_WORDS}">{escape(written)}</textarea></label>'
+        "<button>Send it</button></form>"
+    )
+
+
+def _onward(after: After) -> str:
+    if not after.url:
+        return ""
+    label = "Write a review" if after.review else "Go on"
+    return f'<p style="margin-top:18px"><a href="{escape(after.url)}">{label}</a></p>'
+
+
+def _keep_words(session: Session, found: Found, answer: str, words: str) -> HTMLResponse:
+    """Keep what the student wrote, beside their answer; sent again, it takes the place of what stood there."""
+    after = after_answer(session, found.definitions, found.row, answer)
+    said = clean_text(words).strip()
+    if not after.ask or not said or len(said) > MOST_WORDS:
+        wrong = f"Write something, in at most {MOST_WORDS:,} letters." if after.ask else ""
+        body = _asked(after, said[:MOST_WORDS], wrong) or "<p>There is nothing to write here any more.</p>"
+        return page(found.look, "A few words", body, status=422)
+    feedback.note(
+        session, found.student.id, found.row.letter, found.course, answer, after.value, found.now, said
+    )
+    name = found.definitions.school.sender.name or "We"
+    return page(found.look, "Thank you", f"<p>{escape(name)} will read it.</p>{_onward(after)}")
 
 
 def _label(found: Found, answer: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from html import escape
 from typing import Annotated
+from urllib.parse import quote
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
@@ -79,6 +80,13 @@ def _shown(post: Post, session: Session, found: Found, said: str = "") -> HTMLRe
     address = f"""<h2>Your address</h2><p class="soft">This post goes to <b>{escape(masked(student.email))}</b>.</p>
 <form method="post" action="../move/{escape(post.signer.token("move", found.row.id))}"><label>Another address<input type="email" name="email" required autocomplete="email" maxlength="320"></label>
 <button class="quiet">Change it</button></form><p class="soft">We write to the new address first; nothing changes before you say yes there.</p>"""
+    certificates = "".join(
+        f'<li><a href="../claim/{escape(post.signer.token("claim", found.row.id))}/{escape(quote(course))}">{escape(definitions.courses[course].title)}</a></li>'
+        for course in facts.enrolments
+        if course in definitions.courses and definitions.courses[course].certificate is not None
+    )
+    if certificates:
+        address = f"<h2>Your certificates</h2><ul>{certificates}</ul>{address}"
     body = (
         f'{note}<form method="post"><fieldset><legend class="soft">What we may write to you:</legend>{"".join(lines)}</fieldset>'
         '<p class="soft">Letters about your access, receipts and certificates always come: they belong to what you have bought.</p>'

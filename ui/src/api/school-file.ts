@@ -63,6 +63,8 @@ export interface Answer {
   leaves?: boolean;
   page?: string | null;
   url?: string | null;
+  value?: number | null;
+  ask?: string;
 }
 
 /** A block of a letter; `only_if` is the condition under which a student sees it. */
@@ -71,7 +73,7 @@ export type Block = { only_if?: Record<string, unknown> | null } & (
   | { kind: "button"; label: string; url: string }
   | { kind: "picture"; url: string; alt: string; link: string | null }
   | { kind: "course_card"; course: string | null; offer: string | null; label: string }
-  | { kind: "certificate" }
+  | { kind: "certificate"; claim?: boolean }
   | { kind: "next_lesson"; label: string }
   | { kind: "divider" }
   | { kind: "space"; size: "small" | "medium" | "large" }

@@ -22,6 +22,8 @@ const does = computed(() => {
     ...(one.remove_tags?.length ? [`takes off ${one.remove_tags.join(", ")}`] : []),
     ...(one.stops_help ? ["stops help with this course"] : []),
     ...(one.leaves ? ["takes the student out of the sequence"] : []),
+    ...(one.value ? [`counts ${one.value} of 5`] : []),
+    ...(one.ask ? ["asks for words"] : []),
     ...(one.page ? ["shows a page of its own"] : []),
     ...(one.url ? ["goes on to a web page"] : []),
   ];
@@ -37,7 +39,9 @@ const does = computed(() => {
     <Checkbox :checked="answer.stops_help ?? false" @change="(event) => set({ stops_help: event.target.checked })">Stops help with this course</Checkbox>
     <Checkbox :checked="answer.leaves ?? false" @change="(event) => set({ leaves: event.target.checked })">Takes the student out of the sequence</Checkbox>
     <label>What the student sees afterwards<textarea :value="answer.page ?? ''" rows="2" :aria-label="`Page after answer ${number}`" placeholder="Thank you, and what comes next" @change="(event: Event) => set({ page: typed(event) })"></textarea></label>
-    <label>and where they can go on to<Input :value="answer.url ?? ''" :aria-label="`Address after answer ${number}`" placeholder="nowhere, or a web address" @change="(event: Event) => set({ url: typed(event) })" /></label>
+    <label>What they are asked to write about there<Input :value="answer.ask ?? ''" :aria-label="`Question for words after answer ${number}`" placeholder="nothing is asked" @change="(event: Event) => set({ ask: typed(event) ?? '' })" /></label>
+    <label>What it counts, when the question is feedback from 1 to 5<Select :value="answer.value ?? 0" :options="[{ value: 0, label: 'nothing' }, ...[1, 2, 3, 4, 5].map((value) => ({ value, label: String(value) }))]" v-named="`What answer ${number} counts`" style="width: 120px" @change="(value) => set({ value: Number(value) || null })" /></label>
+    <label>and where they can go on to<Input :value="answer.url ?? ''" :aria-label="`Address after answer ${number}`" placeholder="nowhere, a web address, or a merge field such as {{ course.review_url }}" @change="(event: Event) => set({ url: typed(event) })" /></label>
     </div>
   </details>
 </template>

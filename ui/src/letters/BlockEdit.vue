@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import Segmented from "ant-design-vue/es/segmented";
@@ -56,7 +57,7 @@ function choose(value: string): void {
     <span class="label">where</span><Input :value="block.place" aria-label="Where" placeholder="Online, or a place" @change="(e: Event) => set({ place: typed(e) })" />
     <span class="label">link to join</span><Input :value="block.url" aria-label="Link to join" placeholder="a web address" @change="(e: Event) => set({ url: typed(e) })" />
   </div>
-  <p v-else-if="block.kind === 'certificate'" class="soft plain">The student's own certificate as a picture, leading to its page. Without one, the letter waits.</p>
+  <div v-else-if="block.kind === 'certificate'" class="soft plain"><p>The student's own certificate as a picture, leading to their page of it.</p><Checkbox :checked="Boolean(block.claim)" @change="(e) => set({ claim: e.target.checked })">also for those who have none: a button to ask for it</Checkbox><p>{{ block.claim ? "Who is not through reads what is still open." : "Without a certificate the letter waits." }}</p></div>
   <p v-else-if="block.kind === 'signature'" class="soft plain">As it stands in <RouterLink to="/school#signature">School</RouterLink>, or in the layout.</p>
   <hr v-else-if="block.kind === 'divider'" />
   <Segmented v-else-if="block.kind === 'space'" :value="block.size" :options="['small', 'medium', 'large']" size="small" aria-label="How much space" @change="(size) => set({ size })" />
