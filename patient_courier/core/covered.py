@@ -10,6 +10,7 @@ from whenever import Instant
 
 from patient_courier.core import figures
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.drafting.ending import has_ending
 from patient_courier.core.line import ANYWHERE, COMPLETED, ENROLLED, Hung, Stop, hung, stops
 from patient_courier.core.standing import Standing, silent_at
 
@@ -61,6 +62,8 @@ class RateOut:
 
 @dataclass(frozen=True, slots=True)
 class LineOut:
+    """``has_ending``: some sequence begins with the course's certificate."""
+
     key: str
     title: str
     active: int
@@ -69,6 +72,8 @@ class LineOut:
     anywhere: list[LineLetter]
     reached_end: RateOut
     worst: str | None
+    has_certificate: bool
+    has_ending: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +132,8 @@ def covered_line(
         anywhere=letters.get(ANYWHERE, []),
         reached_end=rate_in_percent(passed[COMPLETED], len(people)),
         worst=max(gaps, key=lambda stop: stop.silent).id if gaps else None,
+        has_certificate=course.certificate is not None,
+        has_ending=has_ending(definitions, key),
     )
 
 

@@ -81,6 +81,12 @@ def moment(at: Instant, zone: str) -> str:
     return f"{day(wall.date())}, {wall.hour:02d}:{wall.minute:02d}"
 
 
+def month_and_year(key: str) -> str:
+    """``March 2026`` for ``2026-03``."""
+    year, number = key.split("-")
+    return f"{calendar.MONTHS[int(number) - 1]} {year}"
+
+
 def span(length: Duration) -> str:
     """``2 days``, ``1 week``, ``1 day 2 hours``."""
     seconds = length.nanoseconds // 1_000_000_000

@@ -37,6 +37,7 @@ _COURSES = {
     "varroa-watch": ["varroa-watch"],
     "apiary-circle": ["first-hive"],
 }
+FEEDBACK = "fh-feedback"
 # Days between two sittings, and how likely the student is to go on after each of them.
 _PACES = [(0.8, 0.985), (2.0, 0.97), (3.5, 0.95), (6.0, 0.91), (2.5, 0.75)]
 
@@ -57,6 +58,7 @@ def demo_school() -> SchoolFile:
     events = [event for event in events if event["at"] <= today().format_iso()]
     data["events"] = sorted(events, key=lambda event: event["at"])
     events += _reactions(SchoolFile.model_validate(data))
+    data["words"] = _words(events)
     data["events"] = sorted(events, key=lambda event: event["at"])
     return SchoolFile.model_validate(data)
 
@@ -65,6 +67,7 @@ def _reactions(file: SchoolFile) -> Iterator[dict[str, Any]]:
     """What students do with their letters, within hours or a day or two."""
     sent = [x for x in rehearse(file, until=today()).letters if x.status == "sent" and x.to is None]
     yield from _openings([letter for letter in sent if letter.broadcast is None])
+    yield from _feedback([letter for letter in sent if letter.letter == FEEDBACK])
     yield from _answers_to_broadcasts(file, [letter for letter in sent if letter.broadcast is not None])
 
 
@@ -76,6 +79,36 @@ def _openings(letters: list[LetterDecided]) -> Iterator[dict[str, Any]]:
             at = letter.at.add(minutes=int(lot.expovariate(1 / 420)) + 2)
             if at <= today():
                 yield _reaction(letter, "letter_opened", at)
+
+
+def _feedback(letters: list[LetterDecided]) -> Iterator[dict[str, Any]]:
+    """Most of those who finished say how it was."""
+    lot = random.Random(SEED + 3)
+    values = [5, 4, 2, 5, 3, 4]
+    for number, letter in enumerate(letters):
+        at = letter.at.add(minutes=lot.randint(30, 1500))
+        if lot.random() < 0.9 and at <= today():
+            yield _reaction(letter, "answered", at) | {"answer": str(values[number % len(values)])}
+
+
+_WORDS = {
+    "5": "The checklists. I pinned the one for arrival day to the shed door.",
+    "4": "Seeing a frame read slowly, three times over.",
+    "3": "More about what to do when the weather is against you.",
+    "2": "I never found the downloads of module three, and nobody answered in the forum.",
+}
+
+
+def _words(events: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What some of them wrote beside their answer."""
+    found = []
+    for event in events:
+        if event["type"] == "answered" and event["letter"] == FEEDBACK:
+            value = int(event["answer"])
+            said = {name: event[name] for name in ("student", "letter", "answer", "at")}
+            words = _WORDS.get(event["answer"], "")
+            found.append({**said, "course": "first-hive", "value": value, "words": words, "done": value > 2})
+    return found
 
 
 def _answers_to_broadcasts(file: SchoolFile, letters: list[LetterDecided]) -> Iterator[dict[str, Any]]:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Select, func, select, update
+from sqlalchemy import Select, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -90,14 +90,18 @@ def _sent(session: Session, letters: list[str]) -> dict[tuple[int, str], list[tu
     return found
 
 
+def asked(session: Session, letters: list[str], course: str) -> int:
+    """How many students were asked about a course by any of these letters."""
+    sent = _sent(session, letters) if letters else {}
+    return len(
+        {student for (student, _), times in sent.items() if any(about == course for _, about in times)}
+    )
+
+
 def waiting(session: Session) -> list[Said]:
     """Low answers the owner has not seen to, the newest first."""
     query = _all().where(WordsRow.done.is_(False)).order_by(WordsRow.at.desc()).limit(PAGE)
     return [_said(*row) for row in session.execute(query)]
-
-
-def count_waiting(session: Session) -> int:
-    return session.scalar(select(func.count(WordsRow.id)).where(WordsRow.done.is_(False))) or 0
 
 
 def of_student(session: Session, student: int) -> list[Said]:

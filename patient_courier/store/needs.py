@@ -17,7 +17,7 @@ from patient_courier.store.broadcasts import about
 from patient_courier.store.log import Logged, logged
 from patient_courier.store.people import PAGE, Person, person_of
 from patient_courier.store.states import load_states
-from patient_courier.store.tables import WAITING_WORDS, DeliveryRow, ProblemRow, StudentRow
+from patient_courier.store.tables import WAITING_WORDS, DeliveryRow, ProblemRow, StudentRow, WordsRow
 
 OPEN = ("stuck", "unsure")
 _WAITING = text(f"deliveries.{WAITING_WORDS}")
@@ -43,7 +43,9 @@ def count(session: Session) -> int:
         .subquery()
     )
     problems = select(func.count(ProblemRow.id)).where(ProblemRow.done.is_(False))
-    return (session.scalar(select(func.count()).select_from(letters)) or 0) + (session.scalar(problems) or 0)
+    unhappy = select(func.count(WordsRow.id)).where(WordsRow.done.is_(False))
+    counts = (select(func.count()).select_from(letters), problems, unhappy)
+    return sum(session.scalar(count) or 0 for count in counts)
 
 
 def letters(session: Session, most: int) -> list[tuple[Logged, Person]]:

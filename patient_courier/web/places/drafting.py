@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, HTTPException
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from patient_courier.core import calendar
 from patient_courier.core.definitions import Definitions, Plan
-from patient_courier.core.drafting import median, nudge
+from patient_courier.core.drafting import ending, median, nudge
 from patient_courier.core.drafting.fitting import Fitted, PartOut, fit, named_parts, of_file, of_sequence
 from patient_courier.core.drafting.median import MedianPost
 from patient_courier.core.line import stops
@@ -29,6 +29,12 @@ class Made(BaseModel):
 
 class NudgeIn(BaseModel):
     stop: str
+
+
+class EndingIn(BaseModel):
+    """The offer of the course that comes next; empty: none."""
+
+    next: str = Field("", max_length=200)
 
 
 class StarterOut(BaseModel):
@@ -72,6 +78,26 @@ def draft_nudge(key: str, body: NudgeIn, user: SignedIn, post: ThePost, session:
         raise HTTPException(404, "There is no such stop in this course.")
     letter, sequence = nudge.draft_nudge(definitions, course, stop)
     return _save(session, Fitted([letter], [sequence]))
+
+
+@router.post("/courses/{key}/ending", status_code=201)
+def draft_the_end(key: str, body: EndingIn, user: SignedIn, post: ThePost, session: Writing) -> Made:
+    """What comes with and after the certificate, in draft: the certificate, feedback, the next course."""
+    definitions = definitions_in(post, session)
+    course = known_course(definitions, key)
+    if course.certificate is None:
+        raise HTTPException(409, "This course has no certificate. Give it one in its outline first.")
+    after = definitions.offers.get(body.next)
+    if body.next and after is None:
+        raise HTTPException(404, "There is no such offer.")
+    return _save(session, ending.draft_ending(definitions, course, after))
+
+
+@router.post("/courses/{key}/reminder", status_code=201)
+def draft_a_reminder(key: str, user: SignedIn, post: ThePost, session: Writing) -> Made:
+    """A letter to those who are nearly through and go silent, in draft."""
+    definitions = definitions_in(post, session)
+    return _save(session, ending.draft_reminder(definitions, known_course(definitions, key)))
 
 
 @router.get("/starters")

@@ -8,9 +8,11 @@ from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
 
 from patient_courier.core import words
+from patient_courier.core.definitions import Definitions
 from patient_courier.core.grouping import Waiting, grouped
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store import broadcasts, needs
+from patient_courier.store import broadcasts, feedback, needs
+from patient_courier.store.feedback import Said
 from patient_courier.web.context import Reading, RowId, RowNumber, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.deliveries import delivery_out
 
@@ -21,10 +23,11 @@ MOST_LETTERS = 1000
 
 class NeedsYou(BaseModel):
     """Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
-    ``ids``), an event that could not be read, a student in circles, or the mail server (``carrier``).
+    ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), or a low answer to a
+    question for feedback with its ``words``.
     """
 
-    kind: Literal["delivery", "event", "circles", "carrier"]
+    kind: Literal["delivery", "event", "circles", "carrier", "words"]
     id: int
     ids: list[int]
     title: str
@@ -89,6 +92,7 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
                 can_post=True,
             )
         )
+    found += [_unhappy(definitions, one, zone) for one in feedback.waiting(session)]
     for problem in needs.problems(session):
         event = problem.kind == "event"
         found.append(
@@ -108,6 +112,25 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
             )
         )
     return found
+
+
+def _unhappy(definitions: Definitions, one: Said, zone: str) -> NeedsYou:
+    """A student who answered that a course was of little use to them, and what they wrote."""
+    about = f" on {words.title(definitions, 'course', one.course)}" if one.course else ""
+    return NeedsYou(
+        kind="words",
+        id=one.id,
+        ids=[one.id],
+        title=f"{one.student.name} gave {one.value} of 5{about}",
+        sentence=f"“{one.words}”" if one.words else "They wrote nothing beside it.",
+        reason_code=None,
+        at=words.moment(one.at, zone),
+        student=one.student.key,
+        students=[one.student.key],
+        letter=None,
+        body=None,
+        can_post=False,
+    )
 
 
 def _carrier(post: Post, zone: str) -> list[NeedsYou]:
@@ -145,7 +168,7 @@ def settle_all(body: SettleAll, user: SignedIn, post: ThePost, session: Writing)
 
 @router.post("/{kind}/{id}", status_code=204)
 def settle(
-    kind: Literal["delivery", "event", "circles", "carrier"],
+    kind: Literal["delivery", "event", "circles", "carrier", "words"],
     id: RowId,
     body: Settle,
     user: SignedIn,
@@ -155,6 +178,8 @@ def settle(
     """Put something aside, or post a letter after all: with the student's values of now, at once."""
     if kind == "carrier":
         post.outbox.try_now()
+    elif kind == "words":
+        feedback.put_aside(session, id)
     elif kind != "delivery":
         needs.put_problem_aside(session, id)
     elif body.action == "done":

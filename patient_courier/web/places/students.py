@@ -17,7 +17,7 @@ from patient_courier.core.state import StudentState
 from patient_courier.core.timeline import UNSAID, Decided, TimelineItem, timeline
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import free_key
-from patient_courier.store import broadcasts, log, people, prints, returns
+from patient_courier.store import broadcasts, feedback, log, people, prints, returns
 from patient_courier.store.consents import Source
 from patient_courier.store.opening import add_student
 from patient_courier.store.people import Person
@@ -92,6 +92,17 @@ class CertificateShort(BaseModel):
     revoked: bool
 
 
+class WordsOut(BaseModel):
+    """What the student answered to a question for feedback, and wrote beside it; ``value`` from 1 to 5."""
+
+    letter: str
+    letter_name: str
+    course: str | None
+    value: int | None
+    words: str
+    at: str
+
+
 class StudentOut(BaseModel):
     key: str
     name: str
@@ -107,6 +118,7 @@ class StudentOut(BaseModel):
     complained: bool
     returns: list[ReturnOut]
     certificates: list[CertificateShort]
+    words: list[WordsOut]
     tracked: bool
     tags: list[str]
     fields: dict[str, str | int | float | bool | None]
@@ -266,6 +278,17 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
             )
             for one in prints.of_student(session, person.id)
         ],
+        words=[
+            WordsOut(
+                letter=one.letter,
+                letter_name=_letter_name(definitions, one.letter),
+                course=words.title(definitions, "course", one.course) if one.course else None,
+                value=one.value,
+                words=one.words,
+                at=words.moment(one.at, state.zone),
+            )
+            for one in feedback.of_student(session, person.id)
+        ],
         tracked=people.is_tracked(session, person.id),
         tags=list(state.facts.tags),
         fields=person.fields,
@@ -280,6 +303,11 @@ _RETURNED = {
     "soft": "Came back for now",
     "complaint": "Reported as unwanted",
 }
+
+
+def _letter_name(definitions: Definitions, key: str) -> str:
+    found = definitions.letters.get(key)
+    return (found.letter.name if found else "") or key
 
 
 def _runs(definitions: Definitions, state: StudentState) -> list[RunOut]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from fastapi import APIRouter
 from pydantic import BaseModel
@@ -11,16 +12,18 @@ from whenever import Instant
 from patient_courier.core import calendar, words
 from patient_courier.core.covered import Stalled, stalled
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.drafting import ending
 from patient_courier.core.effects import LetterDecided
 from patient_courier.core.rehearsal import forecast
 from patient_courier.core.week import DayOut, by_day
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store import broadcasts, inside, log, people
+from patient_courier.store import audience, broadcasts, inside, log, people
 from patient_courier.store.counts import events_since
 from patient_courier.store.people import Person
 from patient_courier.store.standing import standings
 from patient_courier.store.states import load_states
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.places.audiences import read_condition
 from patient_courier.web.places.deliveries import DeliveryOut, delivery_out
 
 router = APIRouter(prefix="/api/today", tags=["today"])
@@ -47,11 +50,25 @@ class Happened(BaseModel):
     number: int
 
 
+class Nearly(BaseModel):
+    """How many are nearly through a course and have gone silent; who, as a ``condition`` of the school file.
+
+    ``reminded``: a running sequence begins when somebody goes silent there.
+    """
+
+    course: str
+    course_title: str
+    students: int
+    condition: dict[str, Any]
+    reminded: bool
+
+
 class TodayOut(BaseModel):
     """``cut_short``: more letters are to come than can be counted."""
 
     days: list[DayOut]
     stalled: list[Stalled]
+    nearly: list[Nearly]
     next: list[NextLetter]
     total: int
     cut_short: bool
@@ -79,6 +96,7 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     return TodayOut(
         days=by_day(definitions, found.letters, first, DAYS, called),
         stalled=stalled(definitions, standing, now, SILENT_DAYS, MOST_STALLED),
+        nearly=_nearly(session, definitions, now),
         next=[_next(letter, names[letter.student], definitions, zone, called) for letter in shown],
         total=len(found.letters),
         cut_short=found.cut_short,
@@ -87,6 +105,26 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
         ],
         week=[Happened(words=text, number=happened.get(kind, 0)) for kind, text in _WEEK.items()],
     )
+
+
+def _nearly(session: Session, definitions: Definitions, now: Instant) -> list[Nearly]:
+    """Courses in which somebody is nearly there."""
+    found = []
+    for key, course in definitions.courses.items():
+        condition = ending.nearly_there(key)
+        students = audience.count(session, read_condition(definitions, condition), definitions, now)
+        if students:
+            reminded = ending.reminded(definitions, key)
+            found.append(
+                Nearly(
+                    course=key,
+                    course_title=course.title,
+                    students=students,
+                    condition=condition,
+                    reminded=reminded,
+                )
+            )
+    return found
 
 
 def _of_broadcasts(session: Session, definitions: Definitions, until: Instant) -> set[int]:

@@ -795,6 +795,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/courses/{key}/ending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft The End
+         * @description What comes with and after the certificate, in draft: the certificate, feedback, the next course.
+         */
+        post: operations["draft_the_end_api_courses__key__ending_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{key}/feedback": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Course Feedback
+         * @description The figures of everybody's newest answer; ``with_words``: list only those who wrote something.
+         */
+        get: operations["course_feedback_api_courses__key__feedback_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{key}/feedback.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Feedback Csv
+         * @description Every answer with its words as CSV (RFC 4180), safe to open in a spreadsheet.
+         */
+        get: operations["feedback_csv_api_courses__key__feedback_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/courses/{key}/line": {
         parameters: {
             query?: never;
@@ -903,6 +963,26 @@ export interface paths {
         get: operations["median_post_api_courses__key__post_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{key}/reminder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft A Reminder
+         * @description A letter to those who are nearly through and go silent, in draft.
+         */
+        post: operations["draft_a_reminder_api_courses__key__reminder_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3603,6 +3683,17 @@ export interface components {
             /** Landings */
             landings: components["schemas"]["LandingOut"][];
         };
+        /**
+         * EndingIn
+         * @description The offer of the course that comes next; empty: none.
+         */
+        EndingIn: {
+            /**
+             * Next
+             * @default
+             */
+            next: string;
+        };
         /** EnrolIn */
         EnrolIn: {
             /** Course */
@@ -3630,6 +3721,35 @@ export interface components {
             longest: string | null;
             /** Nameless */
             nameless: string | null;
+        };
+        /**
+         * FeedbackFigures
+         * @description How many gave 1, 2, 3, 4 and 5, the mean, and how many gave 4 or 5.
+         */
+        FeedbackFigures: {
+            /** Counts */
+            counts: number[];
+            glad: components["schemas"]["ShareOut"];
+            /** Mean */
+            mean: number | null;
+        };
+        /**
+         * FeedbackOut
+         * @description ``answered``: how many of those who were asked; ``opinions`` a page of them, the newest first, ``total`` how many.
+         *
+         *     ``has_ending``: some sequence begins with this course's certificate.
+         */
+        FeedbackOut: {
+            answered: components["schemas"]["ShareOut"];
+            figures: components["schemas"]["FeedbackFigures"];
+            /** Has Ending */
+            has_ending: boolean;
+            /** Months */
+            months: components["schemas"]["MonthOut"][];
+            /** Opinions */
+            opinions: components["schemas"]["OpinionOut"][];
+            /** Total */
+            total: number;
         };
         /**
          * Figure
@@ -4072,12 +4192,19 @@ export interface components {
             /** When */
             when: string;
         };
-        /** LineOut */
+        /**
+         * LineOut
+         * @description ``has_ending``: some sequence begins with the course's certificate.
+         */
         LineOut: {
             /** Active */
             active: number;
             /** Anywhere */
             anywhere: components["schemas"]["LineLetter"][];
+            /** Has Certificate */
+            has_certificate: boolean;
+            /** Has Ending */
+            has_ending: boolean;
             /** Key */
             key: string;
             reached_end: components["schemas"]["RateOut"];
@@ -4363,6 +4490,17 @@ export interface components {
             title: string;
         };
         /**
+         * MonthOut
+         * @description ``2026-03`` and its words.
+         */
+        MonthOut: {
+            figures: components["schemas"]["FeedbackFigures"];
+            /** Month */
+            month: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Move
          * @description Something the student does on an elapsed day at a time of their own: an event without its student.
          */
@@ -4427,9 +4565,30 @@ export interface components {
             q: string;
         };
         /**
+         * Nearly
+         * @description How many are nearly through a course and have gone silent; who, as a ``condition`` of the school file.
+         *
+         *     ``reminded``: a running sequence begins when somebody goes silent there.
+         */
+        Nearly: {
+            /** Condition */
+            condition: {
+                [key: string]: unknown;
+            };
+            /** Course */
+            course: string;
+            /** Course Title */
+            course_title: string;
+            /** Reminded */
+            reminded: boolean;
+            /** Students */
+            students: number;
+        };
+        /**
          * NeedsYou
          * @description Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
-         *     ``ids``), an event that could not be read, a student in circles, or the mail server (``carrier``).
+         *     ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), or a low answer to a
+         *     question for feedback with its ``words``.
          */
         NeedsYou: {
             /** At */
@@ -4448,7 +4607,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delivery" | "event" | "circles" | "carrier";
+            kind: "delivery" | "event" | "circles" | "carrier" | "words";
             /** Letter */
             letter: string | null;
             /** Reason Code */
@@ -4605,6 +4764,19 @@ export interface components {
             price: string;
             /** Title */
             title: string;
+        };
+        /** OpinionOut */
+        OpinionOut: {
+            /** At */
+            at: string;
+            /** Student */
+            student: string;
+            /** Student Name */
+            student_name: string;
+            /** Value */
+            value: number;
+            /** Words */
+            words: string;
         };
         /** OutcomePage */
         OutcomePage: {
@@ -5329,6 +5501,24 @@ export interface components {
             /** Waiting */
             waiting: string[];
         };
+        /**
+         * ShareOut
+         * @description ``part`` of ``whole``, in percent, with its likely range; ``small``: so few that it says little.
+         */
+        ShareOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Part */
+            part: number;
+            /** Percent */
+            percent: number;
+            /** Small */
+            small: boolean;
+            /** Whole */
+            whole: number;
+        };
         /** SignIn */
         SignIn: {
             /** Email */
@@ -5629,6 +5819,8 @@ export interface components {
             timeline: components["schemas"]["TimelineItem"][];
             /** Tracked */
             tracked: boolean;
+            /** Words */
+            words: components["schemas"]["WordsOut"][];
             /** Zone */
             zone: string;
         };
@@ -5777,6 +5969,8 @@ export interface components {
             days: components["schemas"]["DayOut"][];
             /** Lately */
             lately: components["schemas"]["DeliveryOut"][];
+            /** Nearly */
+            nearly: components["schemas"]["Nearly"][];
             /** Next */
             next: components["schemas"]["NextLetter"][];
             /** Stalled */
@@ -5955,6 +6149,24 @@ export interface components {
             holds: boolean;
             /** Lines */
             lines: components["schemas"]["WhyLine"][];
+        };
+        /**
+         * WordsOut
+         * @description What the student answered to a question for feedback, and wrote beside it; ``value`` from 1 to 5.
+         */
+        WordsOut: {
+            /** At */
+            at: string;
+            /** Course */
+            course: string | null;
+            /** Letter */
+            letter: string;
+            /** Letter Name */
+            letter_name: string;
+            /** Value */
+            value: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * WorkOut
@@ -7967,6 +8179,133 @@ export interface operations {
             };
         };
     };
+    draft_the_end_api_courses__key__ending_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    course_feedback_api_courses__key__feedback_get: {
+        parameters: {
+            query?: {
+                page?: number;
+                with_words?: boolean;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedbackOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    feedback_csv_api_courses__key__feedback_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     course_line_api_courses__key__line_get: {
         parameters: {
             query?: {
@@ -8199,6 +8538,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MedianPost"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    draft_a_reminder_api_courses__key__reminder_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -9772,7 +10151,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "delivery" | "event" | "circles" | "carrier";
+                kind: "delivery" | "event" | "circles" | "carrier" | "words";
                 id: number;
             };
             cookie?: never;

@@ -11,7 +11,9 @@ import { short } from "../api/things";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import CourseFeedback from "./CourseFeedback.vue";
 import CourseLine from "./CourseLine.vue";
+import DraftEnding from "./DraftEnding.vue";
 import MedianPost from "./MedianPost.vue";
 import OutlineEdit from "./OutlineEdit.vue";
 
@@ -20,7 +22,8 @@ const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
 const notice = useNotice();
-const tab = ref(route.query.tab === "outline" ? "outline" : "line");
+const TABS = ["outline", "feedback"];
+const tab = ref(TABS.includes(String(route.query.tab)) ? String(route.query.tab) : "line");
 const silent = ref(7);
 const asked = ref<{ stop: Api["StopOut"]; silent: boolean } | null>(null);
 watch(tab, (now) => void router.replace({ query: now === "line" ? {} : { tab: now } }));
@@ -59,7 +62,7 @@ const write = useMutation({
     <PageHead :title="line.title" :above="{ to: '/courses', name: 'Courses' }">
       <template #beside><span class="pill wide-only">{{ line.stops.filter((s) => s.kind === "module").length }} modules · {{ line.stops.filter((s) => s.kind === "lesson").length }} lessons · {{ line.stops.filter((s) => s.kind === "quiz").length }} quizzes</span></template>
     </PageHead>
-    <Tabs v-model:active-key="tab" class="tabs"><Tabs.TabPane key="line" tab="Course line" /><Tabs.TabPane key="outline" tab="Outline and set-up" /></Tabs>
+    <Tabs v-model:active-key="tab" class="tabs"><Tabs.TabPane key="line" tab="Course line" /><Tabs.TabPane key="feedback" tab="Feedback" /><Tabs.TabPane key="outline" tab="Outline and set-up" /></Tabs>
     <div v-if="tab === 'line'" class="desk">
       <CourseLine v-model:silent="silent" :line="line" @who="(stop, only) => (asked = { stop, silent: only })" @nudge="(stop) => draft.mutate(stop)" />
       <aside class="side">
@@ -70,10 +73,12 @@ const write = useMutation({
         </section>
         <section v-else><h2>No gaps</h2><p class="soft">Wherever students have gone quiet, a letter is hung.</p></section>
         <MedianPost :id="id" />
+        <section v-if="line.has_certificate && !line.has_ending"><h2>Nothing comes after the certificate</h2><p>Certificate at once, feedback a week later, then the next course for whoever has not bought it.</p><DraftEnding :id="id" /></section>
         <section v-if="about.length"><h2>Broadcasts about it</h2><p v-for="one in about" :key="one.key"><RouterLink :to="`/broadcasts/${one.key}`">{{ one.name }}</RouterLink><br /><span class="label">{{ one.status_words }} · {{ one.when }}</span></p></section>
         <section><h2>Reached the end</h2><p v-if="line.reached_end.whole"><b class="postmark rate">{{ line.reached_end.percent }}%</b> {{ line.reached_end.part }} of {{ line.reached_end.whole }} · {{ line.reached_end.low }}–{{ line.reached_end.high }}% likely range</p><p v-else class="soft">Nobody has enrolled yet.</p></section>
       </aside>
     </div>
+    <CourseFeedback v-else-if="tab === 'feedback'" :id="id" :certificate="line.has_certificate" />
     <OutlineEdit v-else :id="id" />
     <Modal :open="asked !== null" :title="asked ? `${asked.silent ? 'Silent' : 'Standing'} at “${asked.stop.title}”` : ''" :footer="null" @cancel="asked = null">
       <ul class="who"><li v-for="one in shown" :key="one.key"><RouterLink :to="`/students/${one.key}`">{{ one.name }}</RouterLink> <span class="label">last seen {{ one.last_seen }}{{ one.silent ? " · silent" : "" }}</span></li></ul>

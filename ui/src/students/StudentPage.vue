@@ -80,6 +80,8 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
         </section>
         <section v-if="student.certificates.length" class="sheet box"><h2>Certificates</h2>
           <p v-for="one in student.certificates" :key="one.code"><a :href="`/certificate/${one.code}`" target="_blank" rel="noopener" class="postmark">{{ one.code }}</a> {{ one.course }}<br /><span class="label">{{ one.revoked ? "taken back" : `printed for ${one.name || "a student of the school"}` }}</span></p><RouterLink :to="{ path: '/certificates', query: { q: student.email } }">Change or take back</RouterLink></section>
+        <section v-if="student.words.length" class="sheet box"><h2>What they said</h2>
+          <p v-for="one in student.words" :key="one.letter + one.at"><b v-if="one.value" class="postmark">{{ one.value }} of 5</b> <template v-if="one.words">“{{ one.words }}”</template><br /><span class="label">{{ one.course ? `${one.course} · ` : "" }}<RouterLink :to="`/letters/${one.letter}`">{{ one.letter_name }}</RouterLink> · {{ one.at }}</span></p></section>
         <section class="sheet box"><h2>Sequences</h2>
           <p v-if="!student.runs.length" class="soft">In none.</p>
           <div v-for="(run, index) in student.runs" :key="index" class="run"><RouterLink :to="`/sequences/${run.sequence}`">{{ run.name }}</RouterLink>

@@ -9,6 +9,7 @@ import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import ApprovalTray from "./ApprovalTray.vue";
+import NearlyThere from "./NearlyThere.vue";
 
 const notice = useNotice();
 const client = useQueryClient();
@@ -66,6 +67,7 @@ const settle = useMutation({
         </tbody></table>
         <EmptyState v-else title="Nothing is waiting">Run a sequence, and letters line up here as students enrol.</EmptyState>
       </section>
+      <NearlyThere v-if="today.nearly.length" :nearly="today.nearly" />
       <section v-if="today.stalled.length" class="sheet box">
         <h2>Where students stall</h2>
         <ul class="lately"><li v-for="one in today.stalled" :key="one.course + one.stop"><RouterLink :to="`/courses/${one.course}`"><b class="postmark">{{ one.silent }}</b> at “{{ one.title }}”</RouterLink><div class="label">{{ one.course_title.split(":")[0] }} · silent for a week · {{ one.covered ? "a letter covers it" : "no letter covers it" }}</div></li></ul>
