@@ -14,8 +14,10 @@ Standing = Literal["none", "open", "ready", "asked", "issued"]
 
 @dataclass(frozen=True, slots=True)
 class Open:
-    """Something that is not done yet; ``url`` None where the course's outline names no address."""
+    """A lesson or quiz (by its key) that is not done yet; ``url`` None where the course's outline names no address."""
 
+    kind: Literal["lesson", "quiz"]
+    key: str
     title: str
     url: str | None
 
@@ -44,18 +46,19 @@ def claim(definitions: Definitions, state: StudentState, course: str) -> Claim:
     reached = progress(definitions, state, course)
     if certificate is not None and certificate.requested is not None:
         return Claim("asked", reached)
-    missing = tuple(_missing(definitions, state, course))
+    missing = tuple(what_is_open(definitions, state, course))
     return Claim("open" if missing else "ready", reached, missing)
 
 
-def _missing(definitions: Definitions, state: StudentState, course: str) -> list[Open]:
+def what_is_open(definitions: Definitions, state: StudentState, course: str) -> list[Open]:
+    """Lessons that are not completed and quizzes that are not passed, in the order of the course."""
     found = []
     for module in definitions.courses[course].modules:
         for lesson in module.lessons:
             if f"{course}/{lesson.key}" not in state.facts.lessons:
-                found.append(Open(lesson.title, lesson.url))
+                found.append(Open("lesson", f"{course}/{lesson.key}", lesson.title, lesson.url))
         for quiz in module.quizzes:
             record = state.facts.quizzes.get(f"{course}/{quiz.key}")
             if record is None or not record.passed:
-                found.append(Open(quiz.title, quiz.url))
+                found.append(Open("quiz", f"{course}/{quiz.key}", quiz.title, quiz.url))
     return found

@@ -9,6 +9,7 @@ from typing import Any
 
 from whenever import Instant
 
+from patient_courier.core.claiming import Open
 from patient_courier.dispatch.clock import real_now
 from patient_courier.intake.signature import sign
 
@@ -44,8 +45,18 @@ def event_for(do: str, student: str, object: str, score: int | None, at: Instant
     raise ActionRefused(f"A student can't “{do}” here.")
 
 
-def signed_report(secret: str, event: dict[str, Any]) -> tuple[str, dict[str, str]]:
-    """Body and headers of a report to the intake, signed like a real site's."""
-    body = json.dumps(event)
+def events_to_finish(open_: list[Open], student: str, at: Instant) -> list[dict[str, Any]]:
+    """Everything that is still open of a course, done at this moment, quizzes with full marks."""
+    return [
+        event_for("complete", student, one.key, None, at)
+        if one.kind == "lesson"
+        else event_for("take_quiz", student, one.key, 100, at)
+        for one in open_
+    ]
+
+
+def signed_report(secret: str, events: list[dict[str, Any]]) -> tuple[str, dict[str, str]]:
+    """Body and headers of a report of events to the intake, signed like a real site's."""
+    body = json.dumps(events)
     at = real_now().to_stdlib().astimezone(UTC)
     return body, sign(secret, f"msg_{secrets.token_hex(12)}", at, body)

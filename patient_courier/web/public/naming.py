@@ -20,18 +20,24 @@ LONGEST = 120
 
 
 @router.get("/name/{token}")
-def name_page(token: str, post: ThePost, session: Reading) -> HTMLResponse:
+@router.get("/name/{token}/{course:path}")
+def name_page(token: str, post: ThePost, session: Reading, course: str = "") -> HTMLResponse:
     found = find(post, session, "name", token)
-    return _asked(found, _certificate(session, found))
+    return _asked(found, _certificate(session, found, course))
 
 
 @router.post("/name/{token}")
+@router.post("/name/{token}/{course:path}")
 def set_name(
-    token: str, post: ThePost, session: Writing, name: Annotated[str, Form(max_length=1000)]
+    token: str,
+    post: ThePost,
+    session: Writing,
+    name: Annotated[str, Form(max_length=1000)],
+    course: str = "",
 ) -> HTMLResponse:
     """Print it so from now on, under the same number; later changes are the owner's."""
     found = find(post, session, "name", token)
-    one = _certificate(session, found)
+    one = _certificate(session, found, course)
     wished = " ".join(clean_line(name).split())
     if one.own_name:
         return _asked(found, one)
@@ -40,15 +46,15 @@ def set_name(
     prints.rename(session, one.code, wished, found.now)
     body = (
         f"<p>Your certificate is made out to <b><bdi>{escape(wished)}</bdi></b> from now on.</p>"
-        f'<p><a href="/certificate/{one.code}">Have a look at it</a></p>'
+        f'<p><a href="/certificate/{one.code}/yours">Have a look at it</a></p>'
     )
     return page(found.look, "It is printed so", body)
 
 
-def _certificate(session: Session, found: Found) -> Print:
-    """The student's certificate of the course the letter was about. Raises NoLink when none stands."""
+def _certificate(session: Session, found: Found, course: str) -> Print:
+    """The student's certificate of this course, or of the one the letter was about. Raises NoLink when none stands."""
     for one in prints.of_student(session, found.student.id):
-        if one.course == found.course and not one.revoked:
+        if one.course == (course or found.course) and not one.revoked:
             return one
     raise NoLink(old=True)
 

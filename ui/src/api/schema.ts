@@ -1706,6 +1706,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/certificates/{student}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Certificates
+         * @description Every certificate this student could have or has.
+         */
+        get: operations["certificates_api_practice_certificates__student__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/classroom/{student}": {
         parameters: {
             query?: never;
@@ -2893,13 +2913,15 @@ export interface components {
         /**
          * Action
          * @description What the pretend student does. ``object`` is the offer, course, lesson or quiz; ``score`` goes with a quiz.
+         *
+         *     ``finish``: everything of a course that is still open, at once.
          */
         Action: {
             /**
              * Do
              * @enum {string}
              */
-            do: "buy" | "enrol" | "refund" | "start" | "complete" | "take_quiz" | "sign_in";
+            do: "buy" | "enrol" | "refund" | "start" | "complete" | "take_quiz" | "sign_in" | "finish";
             /**
              * Object
              * @default
@@ -3196,6 +3218,29 @@ export interface components {
             student: string;
             /** Url */
             url: string;
+        };
+        /**
+         * CertificateHere
+         * @description Where the student stands with a course's certificate, and the pages they would get to by their letters.
+         *
+         *     ``standing`` as they would read it; ``name_page`` and ``claim_page`` None until they have got a letter.
+         */
+        CertificateHere: {
+            /** Claim Page */
+            claim_page: string | null;
+            /** Code */
+            code: string | null;
+            /** Course */
+            course: string;
+            /** Name Page */
+            name_page: string | null;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "none" | "open" | "ready" | "asked" | "issued";
+            /** Taken Back */
+            taken_back: boolean;
         };
         /**
          * CertificateOut
@@ -10327,6 +10372,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    certificates_api_practice_certificates__student__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CertificateHere"][];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -12,6 +12,7 @@ import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import StudentPick from "../parts/StudentPick.vue";
 import NewStudent from "../students/NewStudent.vue";
+import PracticeCertificate from "./PracticeCertificate.vue";
 import StudentInbox from "./StudentInbox.vue";
 
 const route = useRoute();
@@ -36,6 +37,11 @@ const { data: room } = useQuery({
 const { data: who } = useQuery({
   queryKey: ["student", student],
   queryFn: () => data(api.GET("/api/students/{key}", { params: { path: { key: student.value } } })),
+  enabled: computed(() => student.value !== ""),
+});
+const { data: certificates } = useQuery({
+  queryKey: ["practice-certificates", student],
+  queryFn: () => data(api.GET("/api/practice/certificates/{student}", { params: { path: { student: student.value } } })),
   enabled: computed(() => student.value !== ""),
 });
 const mine = computed(() => room.value?.courses.filter((course) => course.status) ?? []);
@@ -84,6 +90,7 @@ const make = useMutation({
       <article v-for="course in mine" :key="course.key" class="sheet course">
         <button class="head" :aria-expanded="open === course.key" @click="open = open === course.key ? null : course.key"><h2>{{ course.title }}</h2><span class="label">{{ course.progress }}% · {{ course.status }}</span></button>
         <div v-if="open === course.key" class="outline">
+          <Button v-if="course.progress < 100" size="small" :loading="act.isPending.value" @click="act.mutate({ do: 'finish', object: course.key })">Finish all of it at once</Button>
           <div v-for="module in course.modules" :key="module.key">
             <h3>{{ module.title }} <span v-if="module.done" class="well">✓ finished</span></h3>
             <div v-for="lesson in module.lessons" :key="lesson.key" class="stop" :class="{ done: lesson.done }">
@@ -97,6 +104,7 @@ const make = useMutation({
               <span v-else class="acts"><InputNumber :value="scores[quiz.key] ?? 80" :min="0" :max="100" size="small" :aria-label="`Score in ${quiz.title}`" @change="(n) => (scores[quiz.key] = Number(n ?? 0))" /><Button size="small" @click="act.mutate({ do: 'take_quiz', object: quiz.key, score: scores[quiz.key] ?? 80 })">Hand in</Button></span>
             </div>
           </div>
+          <template v-for="one in certificates" :key="one.course"><PracticeCertificate v-if="one.course === course.key" :one="one" :student="student" /></template>
         </div>
       </article>
       <p v-for="offer in room.offers.filter((o) => o.bought)" :key="offer.key" class="refund">You bought {{ offer.title }}. <button class="link" @click="act.mutate({ do: 'refund', object: offer.key })">Ask for the money back</button></p>
