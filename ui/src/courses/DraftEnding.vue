@@ -29,7 +29,7 @@ const draft = useMutation({
 </script>
 
 <template>
-  <div class="draft"><label>and two days after the feedback <Select v-model:value="next" :options="offers" v-named="'The next course'" style="width: 100%" :dropdown-match-select-width="false" /></label><Button type="primary" :loading="draft.isPending.value" @click="draft.mutate()">Draft the end of the course</Button></div>
+  <div class="draft"><label>and two days after the feedback <Select v-model:value="next" :options="offers" show-search option-filter-prop="label" v-named="'The next course'" style="width: 100%" :dropdown-match-select-width="false" /></label><Button type="primary" :loading="draft.isPending.value" @click="draft.mutate()">Draft the end of the course</Button></div>
 </template>
 
 <style scoped>
