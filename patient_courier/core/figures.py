@@ -35,7 +35,14 @@ def rate(part: int, whole: int) -> Rate:
     p = part / whole
     spread = _Z * sqrt(p * (1 - p) / whole + _Z**2 / (4 * whole**2))
     centre, scale = p + _Z**2 / (2 * whole), 1 + _Z**2 / whole
-    return Rate(part, whole, p, max(0.0, (centre - spread) / scale), min(1.0, (centre + spread) / scale))
+    # The share itself is always inside; at 0 and 1 rounding would leave it out by a hair.
+    return Rate(
+        part,
+        whole,
+        p,
+        max(0.0, min(p, (centre - spread) / scale)),
+        min(1.0, max(p, (centre + spread) / scale)),
+    )
 
 
 def median(values: list[float]) -> float | None:

@@ -22,6 +22,8 @@ from patient_courier.web.public.pages import NoLink, button, page, paragraphs
 router = APIRouter(prefix="/post", include_in_schema=False)
 _BY_ANSWER = Source("an answer in a letter")
 MOST_WORDS = 5000
+# What a form says that brings words, not an answer.
+_WORDS = "words"
 
 
 @router.get("/answer/{token}/{answer:path}")
@@ -38,12 +40,13 @@ def give_answer(
     answer: str,
     post: ThePost,
     session: Writing,
-    words: Annotated[str | None, Form(max_length=20_000)] = None,
+    what: Annotated[str, Form(max_length=10)] = "",
+    words: Annotated[str, Form(max_length=20_000)] = "",
 ) -> Response:
     """Takes the answer in, as often as the student changes their mind; or the ``words`` they were asked for behind it."""
     found = find(post, session, "answer", token)
     label, row = _label(found, answer), found.row
-    if words is not None:
+    if what == _WORDS:
         return _keep_words(session, found, answer, words)
     body = {"type": "answered", "student": found.student.key, "at": found.now, "letter": row.letter}
     after = after_answer(session, found.definitions, row, answer)
@@ -64,7 +67,7 @@ def _asked(after: After, written: str = "", wrong: str = "") -> str:
         return ""
     note = f'<p class="said" role="alert">{escape(wrong)}</p>' if wrong else ""
     return (
-        f'{note}<form method="post"><label>{escape(after.ask)}<textarea name="words" required maxlength="{MOST_WORDS}">{escape(written)}</textarea></label>'
+        f'{note}<form method="post"><input type="hidden" name="what" value="{_WORDS}"><label>{escape(after.ask)}<textarea name="words" required maxlength="{MOST_WORDS}">{escape(written)}</textarea></label>'
         "<button>Send it</button></form>"
     )
 
