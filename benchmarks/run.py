@@ -1,7 +1,7 @@
 """What Patient Courier costs, each figure beside a floor that is measured in the same run.
 
     make bench                 all of it
-    make bench ONLY=engine     one part: post, engine, broadcasts, screens
+    make bench ONLY=engine     one part: post, engine, broadcasts, screens, certificates
 
 Prints a table and keeps it in docs/benchmarks.md, with the machine named.
 """
@@ -12,7 +12,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import broadcasts, engine, post, screens
+from benchmarks import broadcasts, certificates, engine, post, screens
 from benchmarks.report import Report, save
 
 
@@ -36,6 +36,8 @@ def main(only: str) -> None:
             broadcasts.broadcasts(report, folder)
         if only in ("", "screens"):
             screens.screens(report, folder)
+        if only in ("", "certificates"):
+            certificates.certificates(report, folder)
     if not only:
         save(report)
 

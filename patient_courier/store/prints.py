@@ -53,6 +53,20 @@ class Print:
 
 
 @dataclass(frozen=True, slots=True)
+class Chosen:
+    """Which certificates: by words in name, address or number, by course, by whether they stand, by when they were issued.
+
+    ``since`` is inclusive, ``before`` is not.
+    """
+
+    words: str = ""
+    course: str = ""
+    state: Standing | Literal[""] = ""
+    since: Instant | None = None
+    before: Instant | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Changed:
     """What has become of one student's certificate: ``issued`` None when it was taken back."""
 
@@ -215,11 +229,9 @@ def by_code(session: Session, code: str) -> Print | None:
     return _print(*row) if row else None
 
 
-def search(
-    session: Session, *, words: str, course: str, state: Standing | Literal[""], page: int
-) -> tuple[int, list[Print]]:
+def search(session: Session, chosen: Chosen, page: int) -> tuple[int, list[Print]]:
     """A page of the certificates, the newest first, and how many there are."""
-    query = _chosen(words, course, state)
+    query = _chosen(chosen)
     total = session.scalar(
         select(func.count()).select_from(query.with_only_columns(PrintRow.code).subquery())
     )
@@ -227,9 +239,9 @@ def search(
     return total or 0, [_print(*row) for row in rows]
 
 
-def every(session: Session, *, words: str = "", course: str = "", state: str = "") -> Iterator[Print]:
+def every(session: Session, chosen: Chosen | None = None) -> Iterator[Print]:
     """All of them, in the same order."""
-    for row in session.execute(_chosen(words, course, state)):
+    for row in session.execute(_chosen(chosen or Chosen())):
         yield _print(*row)
 
 
@@ -251,12 +263,16 @@ def _all() -> Select[Any]:
     )
 
 
-def _chosen(words: str, course: str, state: str) -> Select[Any]:
-    query = with_words(_all(), words, PrintRow.name, PrintRow.code)
-    if course:
-        query = query.where(PrintRow.course == course)
-    if state:
-        query = query.where(PrintRow.revoked.is_(state == "taken_back"))
+def _chosen(chosen: Chosen) -> Select[Any]:
+    query = with_words(_all(), chosen.words, PrintRow.name, PrintRow.code)
+    if chosen.course:
+        query = query.where(PrintRow.course == chosen.course)
+    if chosen.state:
+        query = query.where(PrintRow.revoked.is_(chosen.state == "taken_back"))
+    if chosen.since:
+        query = query.where(PrintRow.issued >= chosen.since)
+    if chosen.before:
+        query = query.where(PrintRow.issued < chosen.before)
     return query.order_by(PrintRow.issued.desc(), PrintRow.code)
 
 

@@ -76,7 +76,10 @@ def test_who_is_glad_is_thanked_and_led_to_the_review(app, asked):
     text = app.client.post(f"{asked['kai']}/5").text
     assert "Thank you, you!" in text and 'href="https://learn.example/review">Write a review' in text
     assert "<textarea" not in text
-    assert "nothing to write" in app.client.post(f"{asked['kai']}/5", data={"what": "words", "words": "hello"}).text
+    assert (
+        "nothing to write"
+        in app.client.post(f"{asked['kai']}/5", data={"what": "words", "words": "hello"}).text
+    )
     course = app.client.get("/api/courses/bees").json()["body"]
     app.client.put("/api/courses/bees", json={**course, "review_url": None})
     assert "Write a review" not in app.client.post(f"{asked['kai']}/5").text

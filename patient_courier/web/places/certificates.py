@@ -9,10 +9,11 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, HTTPException, Path, Query, Response
 from pydantic import BaseModel, Field
+from whenever import Date, Instant
 
 from patient_courier.certificates.drawing import Certificate, draw
 from patient_courier.certificates.scripts import missing
-from patient_courier.core import words
+from patient_courier.core import calendar, words
 from patient_courier.core.certificates import FIELDS, design_of, difficult
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.events import CourseEvent
@@ -40,6 +41,7 @@ from patient_courier.web.places.courses import known_course, read_course
 from patient_courier.web.printed_certificate import certificate_of, example, printed
 
 router = APIRouter(prefix="/api/certificates", tags=["certificates"])
+Day = Annotated[str | None, Query(max_length=10)]
 CodePath = Annotated[str, Path(max_length=40)]
 # An archive that takes less than this is there with the first answer.
 PATIENCE_SECONDS = 2.0
@@ -73,11 +75,34 @@ class CertificatesPage(BaseModel):
 
 
 class Chosen(BaseModel):
-    """Which certificates: by words in name, address or number, by course, by whether they stand."""
+    """Which certificates: by words in name, address or number, by course, by whether they stand, by the day of issue.
+
+    ``since`` and ``until`` are days of the school's calendar, both inclusive.
+    """
 
     q: Search = ""
     course: str = Field("", max_length=200)
     state: Literal["", "stands", "taken_back"] = ""
+    since: Day = None
+    until: Day = None
+
+    def of(self, zone: str) -> prints.Chosen:
+        """As the tables are asked. 422 for a day that does not exist."""
+        return prints.Chosen(
+            self.q, self.course, self.state, _midnight(self.since, zone, 0), _midnight(self.until, zone, 1)
+        )
+
+
+def _midnight(day: str | None, zone: str, later: int) -> Instant | None:
+    if not day:
+        return None
+    try:
+        date = Date.parse_iso(day)
+        if not 1900 <= date.year < 2150:
+            raise ValueError
+    except ValueError as error:
+        raise HTTPException(422, "Write days as 2026-03-31.") from error
+    return calendar.resolve(date.add(days=later).at(calendar.MIDNIGHT), zone)
 
 
 class NameIn(BaseModel):
@@ -133,7 +158,7 @@ def list_certificates(
 ) -> CertificatesPage:
     """A page of fifty, the newest first."""
     definitions = definitions_in(post, session)
-    total, found = prints.search(session, words=chosen.q, course=chosen.course, state=chosen.state, page=page)
+    total, found = prints.search(session, chosen.of(definitions.school.timezone), page)
     older = prints.older(session, definitions, chosen.course) if chosen.course else 0
     return CertificatesPage(
         total=total, older=older, items=[certificate_out(definitions, one) for one in found]
@@ -164,7 +189,7 @@ def as_csv(chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, se
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(["number", "name", "address", "course", "issued", "state"])
-    for one in prints.every(session, words=chosen.q, course=chosen.course, state=chosen.state):
+    for one in prints.every(session, chosen.of(definitions.school.timezone)):
         line = certificate_out(definitions, one)
         cells = [
             one.code,
@@ -242,7 +267,7 @@ def begin_archive(body: ArchiveIn, user: SignedIn, post: ThePost, session: Readi
     known_course(definitions, body.course)
     found = [
         printed(session, definitions, one)
-        for one in prints.every(session, course=body.course, state="stands")
+        for one in prints.every(session, prints.Chosen(course=body.course, state="stands"))
     ]
     if not found:
         raise HTTPException(409, "There is no certificate of this course yet.")

@@ -7649,6 +7649,8 @@ export interface operations {
                 q?: string;
                 course?: string;
                 state?: "" | "stands" | "taken_back";
+                since?: string | null;
+                until?: string | null;
                 page?: number;
             };
             header?: never;
@@ -7856,6 +7858,8 @@ export interface operations {
                 q?: string;
                 course?: string;
                 state?: "" | "stands" | "taken_back";
+                since?: string | null;
+                until?: string | null;
             };
             header?: never;
             path?: never;

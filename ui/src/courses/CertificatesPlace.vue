@@ -20,9 +20,10 @@ const route = useRoute();
 const client = useQueryClient();
 const notice = useNotice();
 const { options } = useThings();
-const asked = reactive({ q: String(route.query.q ?? ""), course: "", state: "" as "" | "stands" | "taken_back", page: 1 });
-const { data: page } = useQuery({ queryKey: ["certificates", asked], queryFn: () => data(api.GET("/api/certificates", { params: { query: { ...asked } } })), placeholderData: keepPreviousData });
-const csv = computed(() => `/api/certificates/csv?${new URLSearchParams({ q: asked.q, course: asked.course, state: asked.state })}`);
+const asked = reactive({ q: String(route.query.q ?? ""), course: "", state: "" as "" | "stands" | "taken_back", since: "", until: "", page: 1 });
+const query = computed(() => ({ ...asked, since: asked.since || undefined, until: asked.until || undefined }));
+const { data: page } = useQuery({ queryKey: ["certificates", asked], queryFn: () => data(api.GET("/api/certificates", { params: { query: query.value } })), placeholderData: keepPreviousData });
+const csv = computed(() => `/api/certificates/csv?${new URLSearchParams({ q: asked.q, course: asked.course, state: asked.state, ...(asked.since && { since: asked.since }), ...(asked.until && { until: asked.until }) })}`);
 const naming = ref<Certificate | null>(null);
 const name = ref("");
 const failed = (error: unknown) => notice.refused(error);
@@ -74,6 +75,7 @@ useQuery({
     <div class="filters"><Input v-model:value="asked.q" placeholder="Name, address or number" aria-label="Find a certificate" allow-clear style="width: 240px" @change="asked.page = 1" />
       <Select v-model:value="asked.course" :options="[{ value: '', label: 'any course' }, ...(options.course ?? [])]" v-named="'Course'" style="width: 190px" @change="((asked.page = 1), (archive = null))" />
       <Select v-model:value="asked.state" :options="[{ value: '', label: 'standing or not' }, { value: 'stands', label: 'standing' }, { value: 'taken_back', label: 'taken back' }]" v-named="'State'" style="width: 160px" @change="asked.page = 1" />
+      <label>issued from <input v-model="asked.since" type="date" aria-label="Issued from" @change="asked.page = 1" /></label><label>to <input v-model="asked.until" type="date" aria-label="Issued to" @change="asked.page = 1" /></label>
       <span v-if="page" class="soft">{{ page.total }} {{ page.total === 1 ? "certificate" : "certificates" }}</span></div>
     <p v-if="page?.older" class="sheet notice">{{ page.older === 1 ? "One certificate of this course stands" : `${page.older} certificates of this course stand` }} in an older design, as issued. <Button size="small" :loading="again.isPending.value" @click="again.mutate({ course: asked.course, code: '' })">Issue {{ page.older === 1 ? "it" : "them" }} again in today's</Button></p>
     <div v-if="page?.items.length" class="sheet scroll"><table class="plain"><thead><tr><th>Number</th><th>Printed for</th><th>Course</th><th>Issued</th><th></th></tr></thead>
@@ -81,7 +83,7 @@ useQuery({
         <td><RouterLink :to="`/students/${one.student}`"><bdi>{{ one.name || "a student of the school" }}</bdi></RouterLink><div v-if="one.own_name" class="label">by wish; otherwise <bdi>{{ one.student_name }}</bdi></div><div v-if="one.unprintable" class="warn">▲ No font here has {{ one.unprintable }}</div></td>
         <td>{{ one.course_title }}<div v-if="one.older_design" class="label">in an older design · <button class="link" @click="again.mutate({ course: one.course, code: one.code })">issue again in today's</button></div></td><td class="postmark">{{ one.issued }}</td>
         <td class="acts"><span v-if="one.state === 'taken_back'" class="pill skipped">taken back</span><template v-else><a :href="`/certificate/${one.code}/yours`" target="_blank" rel="noopener">Their page</a><a :href="`/certificate/${one.code}.pdf`" target="_blank" rel="noopener">PDF</a><button class="link" @click="((naming = one), (name = one.own_name ? one.name : ''))">Name</button><button class="link" @click="askBack(one)">Take back</button></template></td></tr></tbody></table></div>
-    <EmptyState v-else-if="page && !asked.q && !asked.course && !asked.state" title="No certificates yet">They are issued when a student finishes a course that has one, after your approval where you wish it.</EmptyState>
+    <EmptyState v-else-if="page && !asked.q && !asked.course && !asked.state && !asked.since && !asked.until" title="No certificates yet">They are issued when a student finishes a course that has one, after your approval where you wish it.</EmptyState>
     <EmptyState v-else-if="page" title="No certificate like that">Try another word, or fewer filters.</EmptyState>
     <Pagination v-if="page && page.total > 50" v-model:current="asked.page" :total="page.total" :page-size="50" :show-size-changer="false" size="small" />
   </div>
@@ -89,6 +91,6 @@ useQuery({
 </template>
 
 <style scoped>
-.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .scroll { overflow-x: auto; flex: none; } .scroll table { min-width: 780px; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .notice { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; padding: 10px 14px; margin: 0; } .warn { color: var(--warn); } .line { display: flex; flex-direction: column; gap: 4px; }
+.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .filters label { display: flex; gap: 6px; align-items: center; color: var(--soft); } .filters input[type="date"] { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; font: 13px var(--mark); color: var(--ink); background: #fff; } .scroll { overflow-x: auto; flex: none; } .scroll table { min-width: 780px; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .notice { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; padding: 10px 14px; margin: 0; } .warn { color: var(--warn); } .line { display: flex; flex-direction: column; gap: 4px; }
 @media (max-width: 720px) { .room { padding: 14px; } }
 </style>
