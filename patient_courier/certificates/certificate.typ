@@ -26,11 +26,11 @@
 }
 
 #let room = wide - 72mm
-// A long name is set smaller, until it fits on its line; a word longer than a line may break anywhere.
-#let fitted(what, sizes) = context {
+// A long name is set smaller, until it fits on one line or, smaller still, on two; a word longer than a line may break anywhere.
+#let fitted(what, one, two) = context {
   let bold(size, what) = text(size: size, weight: "bold", what)
-  let chosen = sizes.last()
-  for size in sizes.rev() { if measure(bold(size, what)).width <= room { chosen = size } }
+  let wide(size) = measure(bold(size, what)).width
+  let chosen = (..one.filter(size => wide(size) <= room), ..two.filter(size => wide(size) <= 1.8 * room), two.last()).first()
   let words = what.split(" ").map(word => if measure(bold(chosen, word)).width > room { word.clusters().join("\u{200b}") } else { word })
   block(width: room, bold(chosen, words.join(" ")))
 }
@@ -44,11 +44,11 @@
   #v(4mm)
   #text(fill: soft, given.before)
   #v(2.5mm)
-  #fitted(given.name, (36pt, 30pt, 25pt, 20pt, 15pt, 11pt, 9pt))
+  #fitted(given.name, (36pt, 30pt, 25pt, 21pt), (21pt, 17pt, 14pt, 11pt, 9pt))
   #v(2mm)
   #text(fill: soft, given.wording)
   #v(2.5mm)
-  #fitted(given.course, (24pt, 20pt, 16pt, 12pt, 10pt))
+  #fitted(given.course, (24pt, 20pt, 17pt), (17pt, 14pt, 12pt, 10pt))
   #if given.hours != "" { v(2.5mm); text(size: 12pt, fill: soft, given.hours) }
 ]
 #let below(what, label) = [#text(size: 12pt, what) #linebreak() #text(size: 10pt, fill: soft, label)]
@@ -57,10 +57,13 @@
   [#image("check.svg", height: 21mm, alt: "Check this certificate at " + given.check) #v(-2.5mm) #text(size: 9pt, given.number) #linebreak() #text(size: 7.5pt, fill: soft, given.check_at)],
   [#if given.signature { image("signature", height: 14mm, alt: "Signature") } #below(given.signed, "For the school")]))
 
-#let top_room = if given.design == "band" { 22mm } else { 19mm }
-#block(width: wide, height: high, inset: (top: top_room, bottom: if given.design == "band" { 14mm } else { 24mm }), align(center, {
+#let (over, under) = if given.design == "band" { (22mm, 14mm) } else { (19mm, 24mm) }
+// What is too much for the page is made smaller as a whole, so that nothing ever stands on the square.
+#block(width: wide, height: high, inset: (top: over, bottom: under), align(center, context {
+  let free = high - over - under - measure(foot).height - 5mm
+  let size = calc.min(100%, free / measure(middle).height * 100%)
   v(1fr)
-  middle
+  if size < 100% { scale(size, reflow: true, middle) } else { middle }
   v(if given.upright { 2fr } else { 1fr })
   foot
 }))

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from base64 import b64encode
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
-from patient_courier.certificates.drawing import draw
 from patient_courier.core.cards import hidden_places
-from patient_courier.core.certificates import design_of
 from patient_courier.core.definitions import Definitions, ready
 from patient_courier.core.example import example_subject
 from patient_courier.core.fields import Source
@@ -29,7 +26,7 @@ from patient_courier.post.look import Look, look_of
 from patient_courier.post.message import Sender, render, sender_of
 from patient_courier.post.prepared import Rendered, prepare
 from patient_courier.store.states import load_states
-from patient_courier.web.printed_certificate import certificate_of, example
+from patient_courier.web.printed_certificate import example_address
 
 # Links that lead nowhere: what is only looked at must not act.
 PREVIEW_LINKS = Links(
@@ -98,7 +95,7 @@ def _seen(
     now = read_clock(session).now
     values = field_values(prepared, Source(definitions, state, subject, now), now)
     blank = blank_field(prepared, values, state.zone)
-    values |= _certificates_to_come(session, definitions, letter, state, subject, values)
+    values |= _certificates_to_come(definitions, letter, subject, values)
     framed = prepare(letter, _look(definitions, letter, subject))
     sender = sender_of(definitions, letter, subject.get("course") if subject else None, None)
     domain = sender.email.rpartition("@")[2]
@@ -112,27 +109,15 @@ def _seen(
 
 
 def _certificates_to_come(
-    session: Session,
-    definitions: Definitions,
-    letter: Letter,
-    state: StudentState,
-    subject: Subject | None,
-    values: Mapping[str, Value],
+    definitions: Definitions, letter: Letter, subject: Subject | None, values: Mapping[str, Value]
 ) -> dict[str, Value]:
     """What the picture of a certificate will be like, for a letter that waits for it; the finding about it stays."""
-    course = definitions.courses.get((subject.get("course") if subject else None) or "")
-    places = [
-        place
+    course = subject.get("course") if subject else None
+    if course is None:
+        return {}
+    picture = example_address(definitions, course)
+    return {
+        f"{place}.picture": picture
         for place, block in letter.every_block()
         if isinstance(block, CertificateBlock) and not block.claim and not values.get(f"{place}.picture")
-    ]
-    if course is None or not places:
-        return {}
-    name = " ".join(x for x in (state.student.first_name, state.student.last_name) if x)
-    design = design_of(definitions, course)
-    drawn = certificate_of(session, definitions, design, example(design, name, read_clock(session).now))
-    try:
-        picture = "data:image/png;base64," + b64encode(draw(drawn, "png")).decode()
-    except RuntimeError:  # a picture in its design can't be read: the course's place says so
-        return {}
-    return {f"{place}.picture": picture for place in places}
+    }

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import quote
+
 from whenever import Instant
 
 from patient_courier.certificates.drawing import Certificate
@@ -66,6 +68,11 @@ def example(design: Design, name: str, now: Instant) -> Print:
     """A certificate that nobody has, for seeing a design with a name."""
     nobody = Person(0, "", "", name, None, None, False, False, {})
     return Print("ABCD-EFGH-JKLM", nobody, "", name, False, now, False, 0, now, design)
+
+
+def example_address(definitions: Definitions, course: str) -> str:
+    """A picture of what a course's certificates are like, with nobody's name and a number that is none."""
+    return f"{definitions.site.rstrip('/')}/certificate/example/{quote(course, safe='')}.png"
 
 
 def check_address(definitions: Definitions, code: str) -> str:

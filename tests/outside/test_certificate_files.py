@@ -6,6 +6,7 @@ by its title (a string of its own in the file), since readers differ on the page
 """
 
 import io
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -110,6 +111,12 @@ def test_every_design_stands_on_one_page_of_its_paper(design, paper, upright, wi
     assert [round(float(x) * 25.4 / 72) for x in page.mediabox[2:]] == [width, height]
     text = page.extract_text()
     assert all(words in text for words in ("Diploma", "has kept bees in", "40 hours of study", "First Hive"))
+    # However much there is to say, nothing stands on the square.
+    most = dict(
+        wording="and has kept bees " * 10, logo=made.logo, signature=made.signature, hours="40 hours of study"
+    )
+    full = replace(made, name="Ana Maria " * 18, course="A very long title of a course " * 6, **most)
+    assert [x.text for x in zxingcpp.read_barcodes(Image.open(io.BytesIO(draw(full, "png"))))] == [CHECK]
 
 
 class Glyphs(PDFLayoutAnalyzer):
@@ -159,8 +166,7 @@ def test_names_are_shaped_as_an_independent_shaper_has_them(script):
 @pytest.mark.parametrize("design", ["frame", "band", "corners", "plain"])
 def test_a_phone_reads_the_square_also_on_dark_paper(design):
     dark = {"paper_colour": "#13283b", "ink": "#ffffff", "soft": "#c6d3dc"} if design == "band" else {}
-    made = certificate("Ana Reis", design=design, upright=design == "plain")
-    made = Certificate(**{**{x: getattr(made, x) for x in made.__dataclass_fields__}, **dark})
+    made = replace(certificate("Ana Reis", design=design, upright=design == "plain"), **dark)
     picture = Image.open(io.BytesIO(draw(made, "png")))
     assert [one.text for one in zxingcpp.read_barcodes(picture)] == [CHECK]
 

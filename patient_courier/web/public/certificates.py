@@ -6,7 +6,7 @@ import json
 from html import escape
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Path, Query, Request, Response
+from fastapi import APIRouter, HTTPException, Path, Query, Request, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
 from limits import RateLimitItemPerHour
 from limits.storage import MemoryStorage
@@ -14,13 +14,20 @@ from limits.strategies import MovingWindowRateLimiter
 
 from patient_courier.certificates.baking import baked
 from patient_courier.certificates.drawing import draw
-from patient_courier.core.certificates import day, learnt
+from patient_courier.core.certificates import day, design_of, learnt
 from patient_courier.core.definitions import Definitions
+from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.credentials import signed_credential
 from patient_courier.store import prints
 from patient_courier.store.prints import Print
 from patient_courier.web.context import Reading, Session, ThePost, definitions_in
-from patient_courier.web.printed_certificate import check_address, look_of_certificate, printed
+from patient_courier.web.printed_certificate import (
+    certificate_of,
+    check_address,
+    example,
+    look_of_certificate,
+    printed,
+)
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import page
 
@@ -50,6 +57,22 @@ def copy_script() -> Response:
     """What makes a field's text go to the clipboard with one click."""
     headers = {"Cache-Control": "public, max-age=86400"}
     return Response(_COPY, media_type="text/javascript", headers=headers)
+
+
+@router.get("/example/{course}.png")
+def example_picture(course: str, post: ThePost, session: Reading) -> Response:
+    """What a course's certificates are like, for letters that are only looked at."""
+    definitions = definitions_in(post, session)
+    found = definitions.courses.get(course)
+    if found is None or found.certificate is None:
+        raise HTTPException(404)
+    design = design_of(definitions, found)
+    drawn = certificate_of(
+        session, definitions, design, example(design, "The name of the student", real_now())
+    )
+    return Response(
+        draw(drawn, "png"), media_type="image/png", headers={"Cache-Control": "private, max-age=60"}
+    )
 
 
 @router.get("/{code}.{form}")
