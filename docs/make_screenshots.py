@@ -53,6 +53,13 @@ def their_choice(page: Page) -> None:
     page.goto(str(link.get_attribute("href")))
 
 
+def their_certificate(page: Page) -> None:
+    """What a student gets: the newest certificate's own page."""
+    link = page.get_by_role("link", name="Their page").first
+    page.goto(f"http://127.0.0.1:{PORT}{link.get_attribute('href')}")
+    page.wait_for_load_state("networkidle")
+
+
 def drafted_nudge(page: Page) -> None:
     """From the gap on the course line to the last 90 days again."""
     page.get_by_role("button", name="Draft a nudge here").click()
@@ -77,11 +84,11 @@ def one_who_goes_quiet(page: Page) -> None:
 
 PLACES = {
     "today": ("/today", None),
-    "courses": ("/courses", None),
     "course": ("/courses/first-hive", None),
     "rehearsal": ("/sequences/fh-welcome/rehearsal", one_who_goes_quiet),
     "look-back": ("/courses/first-hive", drafted_nudge),
-    "sequences": ("/sequences", None),
+    "certificate": ("/certificates", their_certificate),
+    "feedback": ("/courses/first-hive?tab=feedback", None),
     "sequence": ("/sequences/fh-welcome", None),
     "letters": ("/letters", None),
     "letter": ("/letters/news-swarm-season", None),

@@ -54,7 +54,7 @@
 #let below(what, label) = [#text(size: 12pt, what) #linebreak() #text(size: 10pt, fill: soft, label)]
 #let foot = block(width: room, grid(columns: (1fr, auto, 1fr), align: (left + bottom, center + bottom, right + bottom), gutter: 6mm,
   below(given.issued, "Date"),
-  [#image("check.svg", height: 21mm, alt: "Check this certificate at " + given.check) #v(-2.5mm) #text(size: 9pt, given.number) #linebreak() #text(size: 7.5pt, fill: soft, given.check_at)],
+  [#image("check.svg", height: 24mm, alt: "Check this certificate at " + given.check) #v(-2.5mm) #text(size: 9pt, given.number) #linebreak() #text(size: 7.5pt, fill: soft, given.check_at)],
   [#if given.signature { image("signature", height: 14mm, alt: "Signature") } #below(given.signed, "For the school")]))
 
 #let (over, under) = if given.design == "band" { (22mm, 14mm) } else { (19mm, 24mm) }

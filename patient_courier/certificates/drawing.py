@@ -18,8 +18,8 @@ from whenever import Instant
 from patient_courier.certificates.scripts import families, folders, missing
 
 _HERE = Path(__file__).parent
-# Dots to the inch of the picture: 1170 pixels across.
-_PPI = 100.0
+# Dots to the inch of the picture: 1403 pixels across an A4 page.
+_PPI = 120.0
 # ISO 19005-2 level A: fonts inside, structure for reading out, text that can be copied.
 _STANDARD = "a-2a"
 
@@ -108,9 +108,9 @@ def draw(certificate: Certificate, form: Literal["png", "pdf"]) -> bytes:
 
 
 def square(address: str) -> bytes:
-    """A web address as a QR code (ISO/IEC 18004) in SVG, black on white, with its quiet zone; a quarter may be damaged."""
+    """A web address as a QR code (ISO/IEC 18004) in SVG, black on white, with its quiet zone; a seventh may be damaged (level M)."""
     out = io.BytesIO()
-    segno.make(address, error="q", boost_error=False).save(out, kind="svg", border=4, light="#ffffff")
+    segno.make(address, error="m", boost_error=False).save(out, kind="svg", border=4, light="#ffffff")
     return out.getvalue()
 
 

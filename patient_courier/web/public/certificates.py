@@ -173,7 +173,7 @@ def _profile(definitions: Definitions, found: Print) -> list[tuple[str, str]]:
 
 
 def _picture(code: str) -> str:
-    return f'<p><img src="/certificate/{code}.png" alt="The certificate" width="1170" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
+    return f'<p><img src="/certificate/{code}.png" alt="The certificate" width="1403" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
 
 
 def _copied(label: str, value: str) -> str:

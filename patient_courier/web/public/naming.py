@@ -60,7 +60,7 @@ def _certificate(session: Session, found: Found, course: str) -> Print:
 
 
 def _asked(found: Found, one: Print, wrong: str = "") -> HTMLResponse:
-    picture = f'<p><img src="/certificate/{one.code}.png" alt="Your certificate" width="1170" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
+    picture = f'<p><img src="/certificate/{one.code}.png" alt="Your certificate" width="1403" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
     if one.own_name:
         said = f"<p>It is made out to <b><bdi>{escape(one.printed_name)}</bdi></b>, as was wished. If that is wrong, answer to our letter, and we put it right.</p>"
         return page(found.look, "Your name on the certificate", said + picture)
