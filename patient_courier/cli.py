@@ -162,6 +162,7 @@ def new(
 ) -> None:
     """Make a new school in the database of the settings: empty, or the school of a file with its history."""
     from patient_courier.dispatch.clock import real_now
+    from patient_courier.dispatch.credentials import check_keys
     from patient_courier.dispatch.history import play_history
     from patient_courier.dispatch.pictures import take_pictures
     from patient_courier.settings import Settings
@@ -198,6 +199,7 @@ def new(
     try:
         with database.writing() as session:
             now = real_now()
+            check_keys(file.signing_keys)
             open_school(session, file, now, practice=practice)
             take_pictures(session, file, now)
             add_user(session, email=email, name=name, role="owner", password=hashed)

@@ -126,16 +126,26 @@ def faults(file: SchoolFile) -> list[Fault]:
             for index, event in enumerate(file.events)
             for fault in event_faults(f"/events/{index}", event, known)
         ),
+        *(
+            fault
+            for name, students in (
+                ("certificates", [one.student for one in file.certificates]),
+                ("words", [one.student for one in file.words]),
+            )
+            for index, student in enumerate(students)
+            for fault in known.missing(f"/{name}/{index}/student", "student", student)
+        ),
     ]
 
 
-def _doubled(pointer: str, keys: Iterable[str], word: str) -> Iterator[Fault]:
+def _doubled(pointer: str, keys: Iterable[str], word: str, name: str = "key") -> Iterator[Fault]:
     seen: Counter[str] = Counter()
     for index, key in enumerate(keys):
         seen[key] += 1
         if seen[key] > 1:
             yield Fault(
-                f"{pointer}/{index}/key", f"the key “{key}” is used by another {word} too; each needs its own"
+                f"{pointer}/{index}/{name}",
+                f"the {name} “{key}” is used by another {word} too; each needs its own",
             )
 
 
@@ -162,6 +172,9 @@ def _doubled_keys(file: SchoolFile) -> Iterator[Fault]:
     yield from _doubled("/layouts", (x.key for x in file.layouts), "layout")
     yield from _doubled("/pictures", (x.key for x in file.pictures), "picture")
     yield from _doubled("/students", (x.key for x in file.students), "student")
+    yield from _doubled("/certificates", (x.code for x in file.certificates), "certificate", "code")
+    yield from _doubled("/certificates", (str(x.place) for x in file.certificates), "certificate", "place")
+    yield from _doubled("/signing_keys", (str(x.number) for x in file.signing_keys), "signing key", "number")
 
 
 def course_faults(pointer: str, course: Course, known: Known) -> Iterator[Fault]:

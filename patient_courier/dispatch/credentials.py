@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from base64 import urlsafe_b64decode
+from collections.abc import Iterable
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -10,6 +12,7 @@ from whenever import Instant
 from patient_courier.certificates.credential import Issuer, PublicKey, credential, status_list
 from patient_courier.certificates.signing import SigningKey, new_key, public_text, signed
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.school.certificates import SigningKeyInFile
 from patient_courier.store import prints, signing_keys
 from patient_courier.store.prints import Print
 
@@ -24,6 +27,16 @@ def change_key(session: Session, now: Instant) -> None:
     """Make a new key, which signs from now on; what older ones signed can be checked as before."""
     private = new_key()
     signing_keys.keep(session, private, public_text(private), now)
+
+
+def check_keys(keys: Iterable[SigningKeyInFile]) -> None:
+    """Raises ValueError when the halves of a key do not belong together: what it signs could not be verified."""
+    for key in keys:
+        if key.private is not None and public_text(urlsafe_b64decode(key.private)) != key.public:
+            raise ValueError(
+                f"The halves of the signing key {key.number} do not belong together. Take its “private” out of the file; "
+                "a new key is made then."
+            )
 
 
 def issuer_of(definitions: Definitions) -> Issuer:

@@ -13,6 +13,7 @@ from whenever import Date, Instant
 
 from patient_courier.core.duration import Duration
 from patient_courier.core.school.values import Money, moment_text
+from patient_courier.store import prints
 from patient_courier.store.outcomes import OUTCOMES
 from patient_courier.store.tables import (
     DeliveryRow,
@@ -91,6 +92,7 @@ def erase(session: Session, id: int) -> None:
     """
     row = session.get_one(StudentRow, id)
     _count(session, id)
+    prints.keep_void(session, id)
     session.execute(delete(MailRow).where(MailRow.recipient == row.email.lower()))
     session.execute(delete(TroubleRow).where(TroubleRow.recipient == row.email.lower()))
     for problem in session.scalars(select(ProblemRow)):

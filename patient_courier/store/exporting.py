@@ -48,6 +48,7 @@ def export_school(session: Session, definitions: Definitions, *, private_keys: b
         layouts=list(definitions.layouts.values()),
         pictures=_pictures(session),
         certificates=prints.exported(session),
+        void_places=prints.void_places(session),
         seal=definitions.seal if prints.any_at_all(session) else None,
         signing_keys=signing_keys.exported(session, private=private_keys),
         words=feedback.exported(session),

@@ -98,9 +98,10 @@ def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
 def _put_in_certificates(session: Session, file: SchoolFile, ids: dict[str, int]) -> None:
     """Certificates under their numbers, and what they are checked with: printed squares still lead to them."""
     if file.seal:
-        session.add(SecretRow(name="seal", value=file.seal))
+        session.merge(SecretRow(name="seal", value=file.seal))
     signing_keys.replace(session, file.signing_keys)
     prints.put_in(session, file.certificates, ids)
+    prints.put_void(session, file.void_places)
 
 
 def add_student(

@@ -19,7 +19,7 @@ from patient_courier.core.fields import certificate_code
 from patient_courier.core.school.certificates import Design, IssuedCertificate
 from patient_courier.core.school.courses import Course
 from patient_courier.store.people import PAGE, Person, person_of, with_words
-from patient_courier.store.tables import CertificateRow, DesignRow, PrintRow, StudentRow
+from patient_courier.store.tables import CertificateRow, DesignRow, PrintRow, StudentRow, VoidPlaceRow
 
 Standing = Literal["stands", "taken_back"]
 # Places come from lists of this many, and a new list is begun when one is half full: a place tells nobody how many
@@ -158,15 +158,36 @@ def _free_place(session: Session) -> int:
     number = (session.scalar(select(func.count()).select_from(PrintRow)) or 0) // (LIST // 2)
     while True:
         place = number * LIST + secrets.randbelow(LIST)
-        if session.scalar(select(PrintRow.code).where(PrintRow.place == place)) is None:
+        taken = session.scalar(select(PrintRow.code).where(PrintRow.place == place))
+        if taken is None and session.get(VoidPlaceRow, place) is None:
             return place
+
+
+def keep_void(session: Session, student: int) -> None:
+    """Before a student is erased: the credentials of what was taken back from them stay void."""
+    places = select(PrintRow.place).where(PrintRow.student_id == student, PrintRow.revoked)
+    put_void(session, [place for place in session.scalars(places) if place is not None])
+
+
+def put_void(session: Session, places: Iterable[int]) -> None:
+    """Keep places as void."""
+    for place in places:
+        session.execute(insert(VoidPlaceRow).values(place=place).on_conflict_do_nothing())
+
+
+def void_places(session: Session) -> list[int]:
+    """All of them, of certificates whose students were erased."""
+    return list(session.scalars(select(VoidPlaceRow.place).order_by(VoidPlaceRow.place)))
 
 
 def taken_back(session: Session, number: int) -> tuple[list[int], Instant | None]:
     """The places of a list whose certificates were taken back, and when its first was issued; None: there is no such list."""
-    of_list = (PrintRow.place >= number * LIST, PrintRow.place < (number + 1) * LIST)
-    since = session.scalar(select(func.min(PrintRow.issued)).where(*of_list))
-    return list(session.scalars(select(PrintRow.place).where(*of_list, PrintRow.revoked))), since  # type: ignore[arg-type]
+    first, last = number * LIST, (number + 1) * LIST - 1
+    of_list = PrintRow.place.between(first, last)
+    since = session.scalar(select(func.min(PrintRow.issued)).where(of_list))
+    places: list[Any] = [*session.scalars(select(PrintRow.place).where(of_list, PrintRow.revoked))]
+    places += session.scalars(select(VoidPlaceRow.place).where(VoidPlaceRow.place.between(first, last)))
+    return places, since
 
 
 def any_at_all(session: Session) -> bool:

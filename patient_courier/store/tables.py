@@ -334,6 +334,13 @@ class DesignRow(Table):
     body: Mapped[str]
 
 
+class VoidPlaceRow(Table):
+    """The place of a certificate that was taken back and whose student was erased: its credential stays void."""
+
+    __tablename__ = "void_places"
+    place: Mapped[int] = mapped_column(primary_key=True)
+
+
 class SigningKeyRow(Table):
     """A key that credentials are signed with. ``private`` None: brought from elsewhere without it, for checking alone."""
 

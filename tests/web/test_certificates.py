@@ -217,3 +217,52 @@ def test_the_whole_school_made_again_from_its_file_checks_the_same_numbers(app, 
         assert other.get("/issuer").json()["verificationMethod"] == public["verificationMethod"]
         # The student's next letter names the same number.
         assert other.get("/api/students/ana").json()["certificates"][0]["code"] == code
+
+
+def test_putting_aside_with_a_letter_says_what_is_missing_and_waits_for_the_owners_words(app):
+    course = app.client.get("/api/courses/bees").json()["body"]
+    app.client.put("/api/courses/bees", json={**course, "certificate": {"approval": True}})
+    app.report(finished("ana"))
+    asked = {"student": "ana", "course": "bees"}
+    key = app.client.post("/api/approvals/write", json=asked).json()["key"]
+    assert app.client.get("/api/approvals").json() == []
+    draft = app.client.get(f"/api/broadcasts/{key}").json()["body"]
+    assert (draft["status"], draft["course"], draft["to"]) == (
+        "draft",
+        "bees",
+        {"is": "student", "keys": ["ana"]},
+    )
+    letter = app.client.get(f"/api/letters/{draft['letter']}").json()["body"]
+    assert "Finished 3 lessons in 0 minutes" in letter["blocks"][0]["html"]
+    assert "[Say here" in letter["blocks"][0]["html"] and letter["blocks"][2]["claim"] is True
+    assert app.client.post("/api/approvals/write", json=asked).status_code == 409
+
+
+def test_what_was_taken_back_stays_void_when_its_student_is_erased(app, code):
+    app.report(finished("kai"))
+    place = app.client.get(f"/certificate/{code}/credential.json").json()["credentialStatus"][
+        "statusListIndex"
+    ]
+    app.client.post(f"/api/certificates/{code}/take-back")
+    before = app.client.get("/issuer/status/0").json()["credentialSubject"]["encodedList"]
+    assert (
+        app.client.post("/api/students/ana/erase", json={"sentence": "erase ana@example.org"}).status_code
+        == 204
+    )
+    assert page(app, code)[0] == 404
+    assert app.client.get("/issuer/status/0").json()["credentialSubject"]["encodedList"] == before
+    assert app.client.get("/api/school/file").json()["void_places"] == [int(place)]
+
+
+def test_a_school_file_with_certificates_that_cannot_be_is_refused_with_sentences(app, code, tmp_path):
+    file = app.client.get("/api/school/file", params={"keys": True}).json()
+    twice = {**file, "certificates": file["certificates"] * 2}
+    stranger = {**file, "certificates": [{**file["certificates"][0], "student": "nobody"}]}
+    (key,) = file["signing_keys"]
+    halves = {**file, "signing_keys": [{**key, "private": "A" * 43 + "="}]}
+    with another_school(tmp_path) as other:
+        for wrong, said in ((twice, "is used by another certificate"), (stranger, "there is no student “nobody”"), (halves, "do not belong together")):  # fmt: skip
+            answer = other.post("/api/school/file", json=wrong)
+            assert answer.status_code in (409, 422) and said in answer.json()["detail"]
+        assert other.get("/api/students").json()["total"] == 0
+        assert other.post("/api/school/file", json=file).status_code == 200

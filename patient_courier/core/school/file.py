@@ -58,7 +58,7 @@ class Words(Model):
 class SchoolFile(Model):
     """Everything a school is: who it is, what it teaches and posts, who learns there and what happened.
 
-    ``seal`` is what numbers of certificates are made with, so that those of a school that is made again stay the same.
+    ``void_places`` are those of certificates that were taken back and whose students are known no more; ``seal`` is what numbers of certificates are made with, so that those of a school that is made again stay the same.
     """
 
     format: Literal["patient-courier.school"]
@@ -75,6 +75,7 @@ class SchoolFile(Model):
     layouts: list[Layout] = []
     pictures: list[Picture] = []
     certificates: list[IssuedCertificate] = []
+    void_places: list[Annotated[int, Field(ge=0, le=2**53)]] = []
     seal: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")] | None = None
     signing_keys: list[SigningKeyInFile] = []
     words: list[Words] = []

@@ -5,13 +5,19 @@ from __future__ import annotations
 from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
 
-from patient_courier.core import words
+from patient_courier.core import calendar, words
+from patient_courier.core.drafting.broadcast import new_broadcast
+from patient_courier.core.drafting.declining import declined_letter
+from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.evidence import evidence
+from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import CourseEvent
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store import approvals, people
+from patient_courier.store import approvals, broadcasts, people
+from patient_courier.store.definitions import save_letter
 from patient_courier.store.states import load_states
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in, now_in
+from patient_courier.web.places.broadcasts import BroadcastKey
 from patient_courier.web.places.students import find_student
 
 router = APIRouter(prefix="/api/approvals", tags=["certificates"])
@@ -108,6 +114,23 @@ def approve(body: Approve, user: SignedIn, post: ThePost, session: Writing) -> A
         raise HTTPException(409, "None of these waits any more. Reload the page to see where they stand.")
     take_events(session, definitions, events, now)
     return Approved(issued=len(events))
+
+
+@router.post("/write", status_code=201)
+def decline_and_write(body: Which, user: SignedIn, post: ThePost, session: Writing) -> BroadcastKey:
+    """Put a request aside and begin a letter to the student that says what is missing; nothing goes out yet."""
+    decline(body, user, post, session)
+    definitions, now = definitions_in(post, session), now_in(session)
+    person = find_student(session, body.student)
+    seen = evidence(definitions, load_states(session, [person.id], definitions)[person.id], body.course)
+    name = f"To {person.name}: what is still open"
+    letter = declined_letter(definitions, name, body.course, seen)
+    save_letter(session, letter, now)
+    key = free_key(name, {kept.key for kept in broadcasts.every(session)})
+    today = calendar.local_date(now, definitions.school.timezone)
+    draft = new_broadcast(key, name, letter.key, {"is": "student", "keys": [person.key]}, today)
+    broadcasts.save(session, Broadcast.model_validate({**draft, "course": body.course}), now)
+    return BroadcastKey(key=key)
 
 
 @router.post("/decline", status_code=204)

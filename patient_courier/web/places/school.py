@@ -15,7 +15,7 @@ from patient_courier.core.school.courses import Course, School
 from patient_courier.core.school.events import OnSignedUp
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.dispatch.credentials import ensure_key
+from patient_courier.dispatch.credentials import check_keys, ensure_key
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.history import play_history
 from patient_courier.dispatch.pictures import take_pictures
@@ -203,6 +203,7 @@ def _import(post: Post, text: bytes) -> Imported:
 def _fill(session: Session, post: Post, file: SchoolFile) -> Imported:
     now = read_clock(session).now
     try:
+        check_keys(file.signing_keys)
         fill_school(session, file, now)
         ensure_key(session, now)
         take_pictures(session, file, now)

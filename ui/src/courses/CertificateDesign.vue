@@ -65,7 +65,7 @@ onBeforeUnmount(() => window.clearTimeout(timer));
       <label>Hours of study (empty: not printed)<InputNumber :value="rule.hours ?? undefined" :min="1" :max="10000" aria-label="Hours of study" @change="(n) => set({ hours: n ? Number(n) : null })" /></label>
       <label>Language, for reading it out<Select :value="rule.language ?? 'en'" :options="LANGUAGES" v-named="'Language of the certificate'" show-search option-filter-prop="label" style="width: 100%" @change="(language) => set({ language: String(language) })" /></label>
       <div><span class="label">Signature, as a picture</span><PicturePick :model-value="rule.signature" label="signature of the certificate" small @update:model-value="(signature) => set({ signature })" /></div>
-      <p class="label">Colours and logo come from the <RouterLink to="/school/look">look of the letters</RouterLink>.</p>
+      <p class="label">Colours and logo come from the <RouterLink to="/school/look">look of the letters</RouterLink>. Certificates issued before keep their look; under <RouterLink to="/certificates">Certificates</RouterLink> they can be issued again in this one.</p>
     </div>
     <div class="see"><div class="inline"><Input v-model:value="name" aria-label="Seen with the name" style="width: 230px" /><Select :value="undefined" :options="(tried?.names ?? []).map((value) => ({ value }))" placeholder="difficult names of yours" v-named="'Difficult names of your school'" size="small" style="width: 210px" :dropdown-match-select-width="false" @select="(one: unknown) => (name = String(one))" /></div>
       <p v-if="refused" class="warn" role="alert">▲ {{ refused }}</p><img v-if="picture" :src="picture" alt="The certificate with this name" /></div>

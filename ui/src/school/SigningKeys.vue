@@ -43,4 +43,5 @@ const state = (one: Api["SigningKeyOut"]) => (one.distrusted ? `trusted no more 
 
 <style scoped>
 .box { padding: 14px 18px 18px; display: flex; flex-direction: column; gap: 12px; } p { margin: 0; overflow-wrap: anywhere; } ul { list-style: none; margin: 0; padding: 0; } li { display: flex; justify-content: space-between; gap: 12px; align-items: flex-start; padding: 6px 0; border-top: 1px solid #dde6ec; } li .link { white-space: nowrap; }
+a { text-decoration: underline; text-underline-offset: 3px; }
 </style>

@@ -42,10 +42,7 @@ const decline = useMutation({
 });
 /** A letter to this one student, begun as a broadcast that says what is missing. */
 const write = useMutation({
-  mutationFn: async (one: Approval) => {
-    await data(api.POST("/api/approvals/decline", { body: { student: one.student, course: one.course } }));
-    return data(api.POST("/api/broadcasts", { body: { name: `To ${one.name}: what is still open`, letter: null, to: { is: "student", keys: [one.student] } } }));
-  },
+  mutationFn: (one: Approval) => data(api.POST("/api/approvals/write", { body: { student: one.student, course: one.course } })),
   onSuccess: ({ key }) => {
     void client.invalidateQueries();
     void router.push(`/broadcasts/${key}`);

@@ -48,4 +48,5 @@ const keep = useMutation({
 
 <style scoped>
 .box > h2 { padding: 12px 14px 8px; } ul { list-style: none; margin: 0; padding: 0 14px 10px; } li { padding: 5px 0 8px; } .acts { display: flex; gap: 10px; flex-wrap: wrap; align-items: center; margin-top: 5px; }
+a { text-decoration: underline; text-underline-offset: 3px; }
 </style>

@@ -21,6 +21,11 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("key", name=op.f("pk_designs")),
     )
     op.create_table(
+        "void_places",
+        sa.Column("place", sa.Integer(), nullable=False),
+        sa.PrimaryKeyConstraint("place", name=op.f("pk_void_places")),
+    )
+    op.create_table(
         "signing_keys",
         sa.Column("number", sa.Integer(), nullable=False),
         sa.Column("made", InstantColumn(), nullable=False),
