@@ -32,6 +32,18 @@ def learn_all_but_the_last_quiz(page: Page, course: str) -> None:
     page.reload()
 
 
+def a_week_later(page: Page) -> None:
+    """What would take eight clicks on “A day”."""
+    page.evaluate(
+        """async () => {
+            const {csrf} = await (await fetch("/api/session")).json();
+            const body = JSON.stringify({to: "until", until: "2026-03-11T18:00:00"});
+            const done = await fetch("/api/clock", {method: "POST", headers: {"Content-Type": "application/json", "X-CSRF-Token": csrf}, body});
+            if (!done.ok) throw new Error(await done.text());
+        }"""
+    )
+
+
 def open_letter(page: Page, subject: str) -> None:
     page.get_by_test_id("mail").filter(has_text=subject).first.click()
     expect(page.get_by_test_id("mail-subject")).to_contain_text(subject)
@@ -128,8 +140,8 @@ def test_the_drafted_end_with_approval_on_a_phone_and_a_low_answer_that_comes_to
     popup.value.close()
     page.set_viewport_size({"width": 1280, "height": 800})
     page.get_by_role("button", name="All letters").click()
-    for _ in range(8):
-        move_on_a_day(page)
+    move_on_a_day(page)
+    a_week_later(page)
     open_letter(page, "How was Queen Rearing")
     with page.expect_popup() as popup:
         letter(page).get_by_role("link", name=re.compile("^2 · ")).click()
