@@ -1,11 +1,17 @@
-"""What every refusal looks like, for the API's description."""
+"""What answers of every place have in common: how a refusal looks, files to keep, tables for spreadsheets."""
 
 from __future__ import annotations
 
+import csv
+import io
+from collections.abc import Iterable
 from typing import Any
 from urllib.parse import quote
 
+from fastapi import Response
 from pydantic import BaseModel
+
+from patient_courier.intake.spreadsheet import guarded
 
 
 class Said(BaseModel):
@@ -26,3 +32,14 @@ def attachment(name: str) -> str:
     """The Content-Disposition of a file to keep, whatever its name is written in (RFC 6266 section 4.3)."""
     plain = "".join(c if c.isascii() and (c.isalnum() or c in "-_.") else "_" for c in name)
     return f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name, safe='')}"
+
+
+def csv_file(name: str, header: list[str], lines: Iterable[list[str]]) -> Response:
+    """A table as CSV (RFC 4180), safe to open in a spreadsheet."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow([guarded(cell) for cell in header])
+    writer.writerows([guarded(cell) for cell in line] for line in lines)
+    # With a mark at its beginning, spreadsheets read it as UTF-8 without being told.
+    headers = {"Content-Disposition": attachment(name)}
+    return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)

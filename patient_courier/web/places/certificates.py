@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import io
 import zipfile
 from typing import Annotated, Any, Literal
@@ -20,10 +19,9 @@ from patient_courier.core.school.events import CourseEvent
 from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import moment_text
 from patient_courier.dispatch.taking import take_events
-from patient_courier.intake.spreadsheet import guarded
 from patient_courier.store import people, prints
 from patient_courier.store.prints import Print
-from patient_courier.web.answers import attachment
+from patient_courier.web.answers import attachment, csv_file
 from patient_courier.web.context import (
     PageNumber,
     Reading,
@@ -186,23 +184,18 @@ def certificate_out(definitions: Definitions, one: Print) -> CertificateOut:
 def as_csv(chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, session: Reading) -> Response:
     """The same as CSV (RFC 4180), safe to open in a spreadsheet."""
     definitions = definitions_in(post, session)
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(["number", "name", "address", "course", "issued", "state"])
-    for one in prints.every(session, chosen.of(definitions.school.timezone)):
-        line = certificate_out(definitions, one)
-        cells = [
+    lines = (
+        [
             one.code,
             one.name,
             one.student.email,
-            line.course_title,
+            one.design.title,
             moment_text(one.issued),
-            line.state,
+            "taken_back" if one.revoked else "stands",
         ]
-        writer.writerow([guarded(cell) for cell in cells])
-    # With a mark at its beginning, spreadsheets read it as UTF-8 without being told.
-    headers = {"Content-Disposition": attachment("certificates.csv")}
-    return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+        for one in prints.every(session, chosen.of(definitions.school.timezone))
+    )
+    return csv_file("certificates.csv", ["number", "name", "address", "course", "issued", "state"], lines)
 
 
 @router.get("/names")

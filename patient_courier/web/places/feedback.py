@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from typing import Annotated
 
 from fastapi import APIRouter, Path, Response
@@ -14,9 +12,8 @@ from patient_courier.core.drafting.ending import has_ending
 from patient_courier.core.feedback import Feedback, Rating, by_month, figures_of, scales
 from patient_courier.core.figures import Rate, rate
 from patient_courier.core.school.values import moment_text
-from patient_courier.intake.spreadsheet import guarded
 from patient_courier.store import feedback, people
-from patient_courier.web.answers import attachment
+from patient_courier.web.answers import csv_file
 from patient_courier.web.context import PageNumber, Reading, Session, SignedIn, ThePost, definitions_in
 from patient_courier.web.places.courses import known_course
 
@@ -120,15 +117,19 @@ def feedback_csv(key: CourseKey, user: SignedIn, post: ThePost, session: Reading
     known_course(definitions, key)
     found = _of(session, scales(definitions), key)
     persons = people.by_ids(session, {one.student for one in found})
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(["answered", "name", "address", "letter", "rating", "words"])
-    for one in found:
-        person = persons[one.student]
-        cells = [moment_text(one.at), person.name, person.email, one.letter, str(one.value), one.words]
-        writer.writerow([guarded(cell) for cell in cells])
-    headers = {"Content-Disposition": attachment(f"{key}-feedback.csv")}
-    return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+    lines = (
+        [
+            moment_text(one.at),
+            persons[one.student].name,
+            persons[one.student].email,
+            one.letter,
+            str(one.value),
+            one.words,
+        ]
+        for one in found
+    )
+    header = ["answered", "name", "address", "letter", "rating", "words"]
+    return csv_file(f"{key}-feedback.csv", header, lines)
 
 
 def _of(session: Session, asks: dict[str, dict[str, int]], course: str) -> list[Rating]:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import csv
-import io
+from collections.abc import Iterator
 from typing import Any, Literal
 
 from fastapi import APIRouter, Response
@@ -13,12 +12,11 @@ from patient_courier.core import calendar, words
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.state import StudentState
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.intake.spreadsheet import guarded
 from patient_courier.store import people
 from patient_courier.store.audiences import picks
 from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
-from patient_courier.web.answers import attachment
+from patient_courier.web.answers import csv_file
 from patient_courier.web.context import PageNumber, Reading, SignedIn, ThePost, definitions_in, now_in
 from patient_courier.web.places.audiences import read_condition
 from patient_courier.web.places.bulk import Chosen, chosen_ids
@@ -112,18 +110,16 @@ def export_csv(body: Chosen, user: SignedIn, post: ThePost, session: Reading) ->
     definitions = definitions_in(post, session)
     ids = chosen_ids(session, definitions, body, read_clock(session).now)
     own = sorted(people.fields_seen(session))
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
     head = ["key", "email", "first_name", "last_name", "timezone", "news", "tags", "courses", "joined"]
-    writer.writerow([guarded(text) for text in [*head, "last_seen", "letters", *own]])
-    for begin in range(0, len(ids), CHUNK):
-        some = people.by_ids(session, ids[begin : begin + CHUNK])
-        states = load_states(session, list(some), definitions)
-        for id in sorted(some):
-            writer.writerow([guarded(str(cell)) for cell in _row(definitions, some[id], states[id], own)])
-    # With a mark at its beginning, spreadsheets read it as UTF-8 without being told.
-    headers = {"Content-Disposition": attachment("students.csv")}
-    return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+
+    def lines() -> Iterator[list[str]]:
+        for begin in range(0, len(ids), CHUNK):
+            some = people.by_ids(session, ids[begin : begin + CHUNK])
+            states = load_states(session, list(some), definitions)
+            for id in sorted(some):
+                yield [str(cell) for cell in _row(definitions, some[id], states[id], own)]
+
+    return csv_file("students.csv", [*head, "last_seen", "letters", *own], lines())
 
 
 def _row(definitions: Definitions, one: Person, state: StudentState, own: list[str]) -> list[object]:
