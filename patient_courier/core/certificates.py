@@ -58,7 +58,7 @@ def course_layout(definitions: Definitions, course: Course) -> Layout:
 
 
 def filled(line: str, design: Design, name: str, issued: Instant, code: str) -> str:
-    """A line of the design with its merge fields; one that can't be read stands as it is, as does what has no value."""
+    """A line of the design with its merge fields; one that can't be read stands as it is."""
     try:
         template = Template.parse(line)
     except TemplateError:

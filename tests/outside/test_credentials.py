@@ -16,13 +16,18 @@ import base58
 import pytest
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
+from hypothesis import given
+from hypothesis import strategies as st
 from openbadgeslib.errors import LibOpenBadgesException
 from openbadgeslib.ob3 import contexts
 from openbadgeslib.ob3.ldp import OB3LdpVerifier
+from openbadgeslib.ob3.status import decode_encoded_list, set_indices
 from openbadgeslib.ob3.verifier import OB3Verifier
 from PIL import Image
+from whenever import Instant
 
 from patient_courier.certificates import signing
+from patient_courier.certificates.credential import PLACES, Issuer, status_list
 from tests.web.conftest import finished
 
 ROOT = Path(__file__).parents[2]
@@ -115,6 +120,16 @@ def test_what_is_taken_back_is_said_to_be_and_only_that(app, code):
     )
     encoded = app.client.get("/issuer/status/0").json()["credentialSubject"]["encodedList"]
     assert len(base64.urlsafe_b64decode(encoded[1:] + "==")) < 2000
+
+
+@given(st.sets(st.integers(0, PLACES - 1), max_size=40), st.integers(0, 5))
+def test_the_packed_list_says_of_each_place_what_another_reader_finds_in_it(places, number):
+    """Bitstring Status List 1.0, section 3.3: the leftmost bit is the first place; multibase base64url, GZIP."""
+    issuer = Issuer("https://post.example", "Mallow Lane", "ines@mallowlane.example")
+    at = Instant.from_utc(2026, 3, 2)
+    made = status_list(issuer, number, [number * PLACES + place for place in places], at)
+    bits = decode_encoded_list(made["credentialSubject"]["encodedList"])
+    assert set_indices(bits) == places and len(bits) * 8 == PLACES
 
 
 def test_a_new_key_breaks_no_old_credential_and_a_distrusted_one_does(app, code):
