@@ -7,6 +7,7 @@ import { computed, ref } from "vue";
 import { api, data } from "../api/client";
 import { useThings } from "../api/things";
 import { useNotice } from "../parts/notice";
+import DraftEnding from "../courses/DraftEnding.vue";
 import ThingPick from "../parts/ThingPick.vue";
 
 /** Ready-made sequences with their letters, fitted to a course when taken. */
@@ -26,12 +27,29 @@ const take = useMutation({
   },
   onError: (error) => notice.refused(error),
 });
+const remind = useMutation({
+  mutationFn: () => data(api.POST("/api/courses/{key}/reminder", { params: { path: { key: course.value ?? "" } } })),
+  onSuccess: ({ key }) => {
+    notice.done("It is a draft now, with its letter. Nothing goes out until you run it.");
+    emit("close");
+    emit("made", key);
+  },
+  onError: (error) => notice.refused(error),
+});
 </script>
 
 <template>
   <Modal :open="open" title="Begin with a starter" :footer="null" width="760px" @cancel="emit('close')">
     <p v-if="!courses.length" class="soft">Make a course first; a starter is fitted to one.</p>
     <label v-else class="for">for the course <ThingPick v-model="course" kind="course" label="For which course" /></label>
+    <article v-if="course" class="one">
+      <div><h3>The end of a course</h3><p>With the certificate and after it: the certificate at once, how it was after a week, the next course two days later for whoever has not bought it. Buying it takes a student out.</p><div class="label">2 or 3 letters; for a course with a certificate</div></div>
+      <DraftEnding :id="course" />
+    </article>
+    <article v-if="course" class="one">
+      <div><h3>Nearly there</h3><p>A letter to whoever has done 80% or more and has been silent for a week, at most every three weeks.</p><div class="label">1 letter</div></div>
+      <Button :loading="remind.isPending.value" aria-label="Take Nearly there" @click="remind.mutate()">Take it</Button>
+    </article>
     <article v-for="one in starters" :key="one.key" class="one">
       <div><h3>{{ one.name }}</h3><p>{{ one.about }}</p><div class="label">{{ one.letters.length }} letters: {{ one.letters.join(", ") }}</div></div>
       <Button :disabled="!course" :loading="take.isPending.value" :aria-label="`Take ${one.name}`" @click="take.mutate(one.key)">Take it</Button>
