@@ -24,13 +24,24 @@ def look_of_certificate(definitions: Definitions, course: str) -> Look:
     return look_of(definitions, Letter(key="page", purpose="service", subject=""), course)
 
 
-def printed(session: Session, definitions: Definitions, one: Print) -> Certificate:
+def printed(
+    session: Session, definitions: Definitions, one: Print, read: dict[str, bytes | None] | None = None
+) -> Certificate:
     """What is printed on a certificate, in the design it was issued in."""
-    return certificate_of(session, definitions, one.design, one)
+    return certificate_of(session, definitions, one.design, one, read)
 
 
-def certificate_of(session: Session, definitions: Definitions, design: Design, one: Print) -> Certificate:
-    """A certificate in a design, perhaps one that is still being made."""
+def certificate_of(
+    session: Session,
+    definitions: Definitions,
+    design: Design,
+    one: Print,
+    read: dict[str, bytes | None] | None = None,
+) -> Certificate:
+    """A certificate in a design, perhaps one that is still being made.
+
+    ``read`` keeps the pictures that were read, for making many: they share them.
+    """
     rule, issued = design.rule, day(design, one.issued)
 
     def line(text: str) -> str:
@@ -59,8 +70,8 @@ def certificate_of(session: Session, definitions: Definitions, design: Design, o
         paper=rule.paper,
         upright=rule.upright,
         language=rule.language,
-        logo=_picture(session, design.logo),
-        signature=_picture(session, rule.signature),
+        logo=_picture(session, design.logo, {} if read is None else read),
+        signature=_picture(session, rule.signature, {} if read is None else read),
     )
 
 
@@ -80,8 +91,10 @@ def check_address(definitions: Definitions, code: str) -> str:
     return f"{definitions.site.rstrip('/')}/certificate/{code}"
 
 
-def _picture(session: Session, address: str | None) -> bytes | None:
+def _picture(session: Session, address: str | None, read: dict[str, bytes | None]) -> bytes | None:
     """A picture that was uploaded here; others are not fetched."""
     if address is None or not address.startswith(PICTURES):
         return None
-    return pictures.body(session, address.removeprefix(PICTURES))
+    if address not in read:
+        read[address] = pictures.body(session, address.removeprefix(PICTURES))
+    return read[address]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import io
 import zipfile
-from typing import Annotated, Any, Literal
+from tempfile import NamedTemporaryFile
+from typing import IO, Annotated, Any, Literal
 
 from fastapi import APIRouter, HTTPException, Path, Query, Response
+from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from whenever import Date, Instant
 
@@ -147,7 +148,8 @@ class ArchiveOut(BaseModel):
     total: int
 
 
-_archives: Jobs[bytes] = Jobs("archive")
+# An archive is a file of its own, gone when its job is forgotten: ten thousand PDFs are some 300 MB.
+_archives: Jobs[IO[bytes]] = Jobs("archive")
 
 
 @router.get("")
@@ -258,8 +260,9 @@ def begin_archive(body: ArchiveIn, user: SignedIn, post: ThePost, session: Readi
     """Draw every certificate of a course that stands."""
     definitions = definitions_in(post, session)
     known_course(definitions, body.course)
+    read: dict[str, bytes | None] = {}
     found = [
-        printed(session, definitions, one)
+        printed(session, definitions, one, read)
         for one in prints.every(session, prints.Chosen(course=body.course, state="stands"))
     ]
     if not found:
@@ -281,16 +284,17 @@ def archive_file(id: RowId, user: SignedIn) -> Response:
     if job.result is None:
         raise HTTPException(409, "It is not ready yet.")
     headers = {"Content-Disposition": attachment("certificates.zip")}
-    return Response(job.result, media_type="application/zip", headers=headers)
+    return FileResponse(job.result.name, media_type="application/zip", headers=headers)
 
 
-def _drawn(found: list[Certificate], job: Job[bytes]) -> bytes:
-    out = io.BytesIO()
+def _drawn(found: list[Certificate], job: Job[IO[bytes]]) -> IO[bytes]:
+    out = NamedTemporaryFile(prefix="certificates-", suffix=".zip")  # noqa: SIM115 (kept as long as its job)
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:  # what is in a PDF is packed already
         for one in found:
             archive.writestr(f"{one.number}.pdf", draw(one, "pdf"))
             job.step()
-    return out.getvalue()
+    out.flush()
+    return out
 
 
 def _known(session: Session, code: str) -> Print:
@@ -300,7 +304,7 @@ def _known(session: Session, code: str) -> Print:
     return found
 
 
-def _known_archive(id: int) -> Job[bytes]:
+def _known_archive(id: int) -> Job[IO[bytes]]:
     job = _archives.find(id)
     if job is None:
         raise HTTPException(404, "This archive is no longer known. Ask for it again.")
