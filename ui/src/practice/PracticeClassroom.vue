@@ -43,6 +43,8 @@ const { data: certificates } = useQuery({
   queryKey: ["practice-certificates", student],
   queryFn: () => data(api.GET("/api/practice/certificates/{student}", { params: { path: { student: student.value } } })),
   enabled: computed(() => student.value !== ""),
+  // The page to ask on is known from the student's first letter, which arrives a moment after what they did.
+  refetchInterval: 3_000,
 });
 const mine = computed(() => room.value?.courses.filter((course) => course.status) ?? []);
 const shop = computed(() => room.value?.offers.filter((offer) => !offer.bought) ?? []);
