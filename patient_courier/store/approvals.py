@@ -54,9 +54,10 @@ def ask_again(session: Session, student: int, course: str, now: Instant) -> None
 
 
 def was_declined(session: Session, student: int, course: str) -> bool:
-    """Whether the owner has put this student's request aside."""
-    row = session.get(CertificateRow, (student, course))
-    return row is not None and row.declined is not None and row.issued is None
+    """Whether the owner has put this student's request aside, and no newer one has come since."""
+    mine = (_C.c.student_id == student, _C.c.course == course)
+    put_aside = (_C.c.issued.is_(None), _C.c.declined >= _C.c.requested)
+    return session.scalar(select(_C.c.course).where(*mine, *put_aside)) is not None
 
 
 def decline(session: Session, student: int, course: str, now: Instant) -> None:

@@ -138,11 +138,9 @@ def put_in(session: Session, words: Iterable[Words], ids: Mapping[str, int]) -> 
         if one.student in ids:
             note(session, ids[one.student], one.letter, one.course, one.answer, one.value, one.at, one.words)
             if one.done:
-                session.execute(
-                    update(WordsRow)
-                    .where(WordsRow.student_id == ids[one.student], WordsRow.letter == one.letter)
-                    .values(done=True)
-                )
+                same = (WordsRow.student_id == ids[one.student], WordsRow.letter == one.letter)
+                about = WordsRow.course == (one.course or "")
+                session.execute(update(WordsRow).where(*same, about).values(done=True))
 
 
 def _all() -> Select[Any]:

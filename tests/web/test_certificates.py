@@ -191,6 +191,11 @@ def test_who_asks_too_early_reads_what_is_open_and_who_is_through_asks_the_owner
     (one,) = app.client.get("/api/certificates").json()["items"]
     app.client.post(f"/api/certificates/{one['code']}/take-back")
     assert "Well done!" in app.client.get(link).text
+    # What was put aside before it was issued and taken back is no answer to a new request.
+    app.move(to="hour")
+    assert (
+        "It is on its way" in app.client.post(link).text and len(app.client.get("/api/approvals").json()) == 1
+    )
     assert app.client.get(link.replace("/claim/", "/name/")).status_code == 404
     assert app.client.get(f"{link}/nothing").status_code == 410
 
