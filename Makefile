@@ -15,11 +15,12 @@ test: build .stamps/browser
 	$(VENV)/mypy patient_courier/core
 	cd ui && npm run --silent lint
 	cd ui && npm run --silent test
-	$(VENV)/pytest
+	$(VENV)/pytest -n 2 --dist loadfile --durations=20
 
-# Many more requests made up from the API's description than the tests make.
+# Many more requests made up from the API's description than the tests make, and every property with new examples.
 fuzz: build
-	FUZZ_EXAMPLES=200 $(VENV)/pytest tests/web/test_schemathesis.py
+	FUZZ_EXAMPLES=200 PROPERTIES=new $(VENV)/pytest tests/web/test_schemathesis.py
+	PROPERTIES=new $(VENV)/pytest -n 2 --dist loadfile tests/core tests/store tests/outside tests/post tests/intake
 
 bench: build
 	$(VENV)/python -m benchmarks.run $(ONLY)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import sys
+from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -164,7 +165,8 @@ def new(
     from patient_courier.dispatch.clock import real_now
     from patient_courier.dispatch.credentials import check_keys
     from patient_courier.dispatch.history import play_history
-    from patient_courier.dispatch.pictures import take_pictures
+    from patient_courier.dispatch.pictures import keep_pictures, read_pictures
+    from patient_courier.intake.apart import Apart
     from patient_courier.settings import Settings
     from patient_courier.store.database import Database
     from patient_courier.store.definitions import load_definitions
@@ -186,6 +188,8 @@ def new(
         if start_from is not None:
             given = read_school(start_from.read_bytes())
             file = given.model_copy(update={"school": given.school.model_copy(update=_identity(file.school))})
+        with closing(Apart()) as reader:
+            read = read_pictures(reader, file)
         hashed = hash_password(password)
     except Unreadable as error:
         for fault in error.faults:
@@ -201,7 +205,7 @@ def new(
             now = real_now()
             check_keys(file.signing_keys)
             open_school(session, file, now, practice=practice)
-            take_pictures(session, file, now)
+            keep_pictures(session, read, now)
             add_user(session, email=email, name=name, role="owner", password=hashed)
             play_history(session, load_definitions(session, settings.address), file.events, now)
             restore_facts(session)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from contextlib import closing
 from importlib.resources import files
 from pathlib import Path
 
@@ -15,8 +16,9 @@ from whenever import Instant
 from patient_courier.core.school.conditions import Condition
 from patient_courier.demo.history import demo_school, today
 from patient_courier.dispatch.history import play_history
-from patient_courier.dispatch.pictures import take_pictures
+from patient_courier.dispatch.pictures import keep_pictures, read_pictures
 from patient_courier.dispatch.receiving import keep_problem
+from patient_courier.intake.apart import Apart
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import look_of
 from patient_courier.post.message import message, message_id, render, sender_of
@@ -41,9 +43,11 @@ def load_demo(path: Path, settings: Settings) -> Database:
     database = Database(path)
     database.migrate()
     file = demo_school()
+    with closing(Apart()) as reader:
+        read = read_pictures(reader, file)
     with database.writing() as session:
         open_school(session, file, today(), practice=True)
-        take_pictures(session, file, today())
+        keep_pictures(session, read, today())
         add_user(
             session,
             email=file.school.sender.email,

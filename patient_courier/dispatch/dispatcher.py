@@ -25,6 +25,8 @@ from patient_courier.dispatch.returns import Taken, put_aside, take_report, wait
 from patient_courier.dispatch.taking import next_due, take_events, wake_due
 from patient_courier.dispatch.visits import seconds_until_settled, settle_visits
 from patient_courier.dispatch.worker import LONGEST_SLEEP_SECONDS, Worker
+from patient_courier.intake.apart import Apart, Occupied
+from patient_courier.intake.mail_reports import MOST_BYTES
 from patient_courier.post.carriers import SmtpCarrier, SmtpSettings
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.mailroom import Mailroom
@@ -51,6 +53,8 @@ class Post:
         self.secrets = read_secrets(database)
         self.signer = LinkSigner(self.secrets["links"], settings.address)
         self.far_side = FarSide(database)
+        # What the owner brings waits for no stranger's mail.
+        self.files, self.mails = Apart(), Apart()
         self.mailroom = (
             Mailroom(self._keep, answer=self.far_side.answer, pause=self.far_side.pause)
             if not settings.smtp_host
@@ -106,6 +110,8 @@ class Post:
             worker.stop(patience=5 if worker is not self._waker else 30)
         if self.mailroom is not None:
             self.mailroom.stop()
+        self.files.close()
+        self.mails.close()
 
     def nudge(self) -> None:
         """Say that there may be something to do."""
@@ -160,10 +166,11 @@ class Post:
         return _seconds_until(self.caller.empty())
 
     def take_report(self, raw: bytes) -> Taken:
-        """Take in what a mail server says of a letter."""
+        """Take in what a mail server says of a letter: read first, within bounds, then written down. Raises Occupied, Busy."""
+        report = self.mails.report(raw[:MOST_BYTES])
         with self.database.writing() as session:
             taken = take_report(
-                session, self.library.load(session), self.signer, raw, read_clock(session).now
+                session, self.library.load(session), self.signer, report, read_clock(session).now
             )
         self._waker.nudge()
         return taken
@@ -183,7 +190,7 @@ class Post:
         """One message that can't be taken in is put aside, and the next is read."""
         try:
             became: str = self.take_report(path.read_bytes()).became
-        except (OSError, Busy):
+        except (OSError, Busy, Occupied):
             return  # tried again with the next look
         except Exception:
             log.exception("a report can't be read", file=path.name)

@@ -17,7 +17,7 @@ from patient_courier.core import calendar
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.events import Bounced, EventBase, PlainEvent
 from patient_courier.dispatch.taking import take_events
-from patient_courier.intake.mail_reports import Report, read_report
+from patient_courier.intake.mail_reports import Report
 from patient_courier.post.links import LinkSigner
 from patient_courier.store import log as deliveries
 from patient_courier.store import returns
@@ -25,7 +25,6 @@ from patient_courier.store import returns
 log = structlog.get_logger()
 # An address from which letters come back for now on so many days, within so many, is given up: common practice, no source.
 SOFT_DAYS, SOFT_WITHIN_DAYS = 3, 14
-MOST_BYTES = 2_000_000
 
 Became = Literal["stopped", "noted", "complained", "known", "no_letter", "no_report"]
 
@@ -39,10 +38,9 @@ class Taken:
 
 
 def take_report(
-    session: Session, definitions: Definitions, signer: LinkSigner, raw: bytes, now: Instant
+    session: Session, definitions: Definitions, signer: LinkSigner, report: Report, now: Instant
 ) -> Taken:
-    """Take one message in. Whatever it is, it stops nobody whose letter it does not prove to be about."""
-    report = read_report(raw[:MOST_BYTES])
+    """Take in what one message says. Whatever it is, it stops nobody whose letter it does not prove to be about."""
     if report.kind == "nothing":
         return Taken("no_report")
     found = deliveries.find(session, _delivery(report, signer) or 0)

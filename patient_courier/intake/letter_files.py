@@ -6,21 +6,19 @@ import re
 from dataclasses import dataclass
 from email import message_from_bytes
 from email.message import EmailMessage
-from email.policy import default as mail_policy
 from html import escape
 from typing import Any
 
 from charset_normalizer import from_bytes
-from markdown_it import MarkdownIt
+from cmarkgfm import markdown_to_html
+from cmarkgfm.cmark import Options
 
-from patient_courier.core.cleaning import clean
+from patient_courier.core.cleaning import TEXT_TAGS, clean, plain_markup, title_of
 from patient_courier.core.school.text import clean_line, clean_text
+from patient_courier.intake.mail_bounds import BoundedMail, has_many_parts
 
-_TITLE = re.compile(r"<title[^>]*>(.*?)</title>", re.IGNORECASE | re.DOTALL)
-_BODY = re.compile(r"<body\b[^>]*>(.*)</body\s*>", re.IGNORECASE | re.DOTALL)
-_DROPPED = re.compile(r"<(style|script|head|title)\b.*?</\1\s*>|<!--.*?-->", re.IGNORECASE | re.DOTALL)
-_CELLS = re.compile(r"</(td|tr|table|div|section|article|h1|h4|h5|h6)\s*>", re.IGNORECASE)
-_RULES = re.compile(r"<hr\b[^>]*>", re.IGNORECASE)
+# What only tables and boxes hold apart stays apart as paragraphs.
+_CELLS = ("td", "tr", "table", "div", "section", "article", "h1", "h4", "h5", "h6")
 _EMPTY = re.compile(r"<p[^>]*>(?:\s|&nbsp;|<br>)*</p>")
 _FIRST_HEADING = re.compile(r"\A\s*#\s+(.+)$", re.MULTILINE)
 
@@ -51,13 +49,15 @@ def read_letter_file(name: str, raw: bytes) -> Read:
 
 
 def _from_mail(raw: bytes) -> Read:
-    mail = message_from_bytes(raw, policy=mail_policy)
-    assert isinstance(mail, EmailMessage)
+    if has_many_parts(raw):
+        raise NoLetter("This mail has too many parts. Copy its text into a letter instead.")
     try:
+        mail = message_from_bytes(raw, policy=BoundedMail())
+        assert isinstance(mail, EmailMessage)
         part = mail.get_body(("html", "plain"))
         text = part.get_content() if part is not None else ""
         subject = clean_line(str(mail["Subject"] or ""))
-    except (LookupError, ValueError, AssertionError, AttributeError) as error:
+    except (LookupError, ValueError, AssertionError, AttributeError, RecursionError) as error:
         raise NoLetter("This mail can't be read: its text is in a form that nobody knows.") from error
     if part is None or not str(text).strip():
         raise NoLetter("There is no text in this mail.")
@@ -70,18 +70,18 @@ def _from_mail(raw: bytes) -> Read:
 
 
 def _from_html(text: str) -> Read:
-    title, body = _TITLE.search(text), _BODY.search(text)
-    inside = _DROPPED.sub("", body[1] if body else text)
-    # What only tables and boxes hold apart stays apart as paragraphs.
-    inside = _CELLS.sub(lambda tag: f"</{tag[1]}><p></p>", inside)
-    return Read(clean_line(title[1]).strip() if title else "", _text_blocks(inside))
+    inside = plain_markup(text, {*TEXT_TAGS, *_CELLS, "hr"})
+    for tag in _CELLS:
+        inside = inside.replace(f"</{tag}>", f"</{tag}><p></p>")
+    return Read(clean_line(title_of(text)).strip(), _text_blocks(inside))
 
 
 def _from_markdown(text: str) -> Read:
     heading = _FIRST_HEADING.match(text)
     subject = clean_line(heading[1]).strip() if heading else ""
     rest = text[heading.end() :] if heading else text
-    return Read(subject, _text_blocks(MarkdownIt("commonmark", {"html": False}).render(rest)))
+    html = markdown_to_html(rest, options=Options.CMARK_OPT_UNSAFE)  # cleaned like all HTML
+    return Read(subject, _text_blocks(plain_markup(html, {*TEXT_TAGS, "hr"})))
 
 
 def _paragraphs(text: str) -> str:
@@ -90,9 +90,9 @@ def _paragraphs(text: str) -> str:
 
 
 def _text_blocks(html: str) -> list[dict[str, Any]]:
-    """Cleaned HTML, cut where a line stood across it."""
+    """Markup out of plain_markup, cleaned, cut where a line stood across it."""
     found: list[dict[str, Any]] = []
-    for piece in _RULES.split(html):
+    for piece in html.split("<hr>"):
         text = _EMPTY.sub("", clean(piece)).strip()
         if not text:
             continue

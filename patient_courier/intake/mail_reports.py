@@ -17,6 +17,7 @@ from typing import Literal
 from flufl.bounce import all_failures
 
 from patient_courier.core.school.text import shortened
+from patient_courier.intake.mail_bounds import BoundedReport, has_many_parts
 
 Kind = Literal["hard", "soft", "delayed", "complaint", "nothing"]
 # RFC 3463 section 3.2, 3.3, as far as it says that there is no such mailbox: .7 and .8 are about the sender's address.
@@ -26,6 +27,8 @@ _REPORTS = ("message/delivery-status", "message/global-delivery-status")
 # What brings the letter back, whole or its header alone (RFC 3462 section 2, RFC 6533 section 3 for international mail).
 _RETURNED = ("message/rfc822", "text/rfc822-headers", "message/global", "message/global-headers")
 _TOKEN = re.compile(r"/post/stop/([\w.~-]+)")
+# What a report says stands at its beginning, before the letter that it brings back.
+MOST_BYTES = 256_000
 _SPAM = {"abuse", "fraud", "virus", "other", "miscategorized"}
 
 
@@ -43,9 +46,21 @@ class Report:
     said: str
 
 
+_NOTHING = Report("nothing", None, None, "", "")
+
+
 def read_report(raw: bytes) -> Report:
-    """What a message reports; ``nothing`` when it is no report of either kind."""
-    mail = message_from_bytes(raw, policy=compat32)
+    """What a message reports, as far as its beginning says; ``nothing`` when it is no report of either kind."""
+    raw = raw[:MOST_BYTES]
+    if has_many_parts(raw):
+        return _NOTHING
+    try:
+        return _read(message_from_bytes(raw, policy=BoundedReport()))
+    except RecursionError:
+        return _NOTHING  # parts in parts, deeper than any report
+
+
+def _read(mail: Message) -> Report:
     parts = list(mail.walk())
     token = _token(parts)
     feedback = next((part for part in parts if part.get_content_type() == "message/feedback-report"), None)
@@ -57,7 +72,7 @@ def read_report(raw: bytes) -> Report:
     if status is not None:
         return _of_status(status, token)
     try:
-        temporary, permanent = all_failures(message_from_bytes(raw))
+        temporary, permanent = all_failures(mail)
     except Exception:
         # The library's many readers of old servers' texts trip over what none of these would send.
         return Report("nothing", token, None, "", "")

@@ -6,6 +6,7 @@ import csv
 import io
 import re
 import unicodedata
+from collections import Counter
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -19,7 +20,8 @@ from patient_courier.intake.spreadsheet import unguarded
 DELIMITERS = ",;\t|"
 MOST_ROWS = 250_000
 MOST_COLUMNS = 200
-MOST_CELL = 4_000
+# What the delimiter is told by (characters).
+HEAD = 100_000
 # What people's programs write when it is not UTF-8.
 ENCODINGS = ["cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "koi8_r", "cp932", "gb18030", "utf_16"]
 LATIN = ("cp1252", "cp1250")
@@ -113,13 +115,21 @@ def _odd_signs(text: str) -> int:
 
 
 def _delimiter(text: str) -> str:
-    """The sign that divides the cells; a comma where there is only one column."""
-    head = "\n".join(text.splitlines()[:50])
+    """The sign that divides the first lines into the most cells, as many in each; a comma where there is only one column."""
+    head = "\n".join(text[:HEAD].splitlines()[:50])
+    return max(DELIMITERS, key=lambda sign: _columns(head, sign))
+
+
+def _columns(head: str, delimiter: str) -> tuple[float, int]:
+    """How alike the lines are when they are divided like this (0 to 1; 0 for one column), and how many columns they have."""
     try:
-        found = csv.Sniffer().sniff(head, delimiters=DELIMITERS).delimiter
+        sizes = Counter(
+            len(row) for row in csv.reader(io.StringIO(head, newline=""), delimiter=delimiter) if row
+        )
     except csv.Error:
-        found = max(DELIMITERS, key=lambda sign: head.partition("\n")[0].count(sign))
-    return found if found in DELIMITERS else ","
+        return 0.0, 0
+    (width, often) = max(sizes.items(), key=lambda found: (found[1], found[0]), default=(1, 1))
+    return (often / sizes.total() if width > 1 else 0.0), width
 
 
 def _spreadsheet(content: bytes) -> tuple[list[list[str]], str]:

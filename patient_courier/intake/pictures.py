@@ -16,7 +16,9 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from patient_courier.core.school.file import Picture
 
 MOST_BYTES = 12_000_000
-_MOST_PIXELS = 60_000_000
+# What a picture may have where it must be unpacked whole, as three or four bytes each, and what where a smaller one can be
+# taken out of it (JPEG): fits into the memory that a reading process has.
+_MOST_PIXELS, _MOST_PIXELS_JPEG = 24_000_000, 60_000_000
 # Twice the width of a letter, for sharp screens.
 WIDEST, TALLEST = 1200, 2400
 _FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
@@ -46,7 +48,7 @@ def media_type(key: str) -> str:
 
 def made_anew(raw: bytes) -> Made:
     """The picture in a file of any usual kind, at most 1200 by 2400 pixels. Raises NoPicture."""
-    found = _opened(raw, _FORMATS)
+    found = _opened(raw, _FORMATS, smaller=True)
     try:
         upright = ImageOps.exif_transpose(found)
         clear = upright.mode in ("RGBA", "LA", "PA") or "transparency" in upright.info
@@ -80,13 +82,19 @@ def _made(body: bytes, ending: str, image: Image.Image) -> Made:
     return Made(f"{hashlib.sha256(body).hexdigest()[:32]}.{ending}", image.width, image.height, body)
 
 
-def _opened(raw: bytes, formats: tuple[str, ...]) -> Image.Image:
+def _opened(raw: bytes, formats: tuple[str, ...], *, smaller: bool = False) -> Image.Image:
     if len(raw) > MOST_BYTES:
         raise NoPicture("This picture is larger than 12 MB. Make it smaller first.")
     try:
         found = Image.open(io.BytesIO(raw), formats=formats)
-        if found.width * found.height > _MOST_PIXELS:
-            raise NoPicture("This picture has more than 60 million pixels. Make it smaller first.")
+        most = _MOST_PIXELS_JPEG if found.format in ("JPEG", "MPO") else _MOST_PIXELS
+        if found.width * found.height > most:
+            raise NoPicture(
+                f"This picture has more than {most // 1_000_000} million pixels. Make it smaller first."
+            )
+        if smaller:
+            # Taken out at the smallest size that is enough, whichever way it will be turned.
+            found.draft("RGB", (TALLEST, TALLEST))
         found.load()
     except UnidentifiedImageError as error:
         raise NoPicture(

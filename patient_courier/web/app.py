@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from functools import cache
 from pathlib import Path
 
 from fastapi import FastAPI, Request, Response
@@ -17,6 +16,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from patient_courier.core.school.text import without_halves
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.intake.apart import Occupied
 from patient_courier.store.database import Busy
 from patient_courier.web.answers import SIGNED_IN
 from patient_courier.web.bounds import Bounds
@@ -82,32 +82,59 @@ _POLICY = (
 )
 
 
-def create_app(post: Post) -> FastAPI:
-    """The application over one school's post, which it starts and stops."""
+class Served:
+    """ASGI application: one school's post, which it starts and stops, behind the routes that all schools share."""
 
-    @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        post.start()
-        yield
-        post.stop()
+    def __init__(self, post: Post) -> None:
+        self.post = post
+        self.passwords = Passwords(post.database)
+        self._routes: ASGIApp = _routes()
+        if post.settings.demo:
+            # The demo signs its owner in by itself, so no other site may pass for it under another name.
+            hosts = ["127.0.0.1", "localhost", "testserver"]
+            self._routes = TrustedHostMiddleware(self._routes, allowed_hosts=hosts)
 
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "lifespan":
+            await self._live(receive, send)
+            return
+        scope["served"] = self
+        await self._routes(scope, receive, send)
+
+    async def _live(self, receive: Receive, send: Send) -> None:
+        """Start the post with the server, and stop it with the server (ASGI specification, Lifespan Protocol)."""
+        await receive()
+        try:
+            self.post.start()
+        except Exception as error:
+            await send({"type": "lifespan.startup.failed", "message": str(error)})
+            raise
+        await send({"type": "lifespan.startup.complete"})
+        await receive()
+        self.post.stop()
+        await send({"type": "lifespan.shutdown.complete"})
+
+
+def create_app(post: Post) -> Served:
+    """The application over one school's post."""
+    return Served(post)
+
+
+@cache
+def _routes() -> FastAPI:
+    """Every route and what stands round it, made once: that takes longer than a hundred requests."""
     app = FastAPI(
         title="Patient Courier",
         version="0.1.0",
-        lifespan=lifespan,
         docs_url=None,
         redoc_url=None,
         openapi_url=None,  # known to our own build; strangers need no map
     )
-    app.state.post = post
-    app.state.passwords = Passwords(post.database)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
-    if post.settings.demo:
-        # The demo signs its owner in by itself, so no other site may pass for it under another name.
-        app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
     app.add_middleware(Headers)
     app.exception_handler(RequestValidationError)(_invalid)
     app.exception_handler(Busy)(_busy)
+    app.exception_handler(Occupied)(_busy)
     app.exception_handler(TooOften)(_too_often)
     app.exception_handler(NoLink)(_no_link)
     app.add_middleware(Bounds)
@@ -212,7 +239,7 @@ async def _busy(request: Request, error: Exception) -> Response:
 def _no_link(request: Request, error: Exception) -> Response:
     """A link of a letter that can't be used, in the school's look."""
     assert isinstance(error, NoLink)
-    post: Post = request.app.state.post
+    post: Post = request.scope["served"].post
     with post.database.reading() as session:
         return no_link(error, plain_look(post, session))
 

@@ -32,7 +32,7 @@ __all__ = [
 
 
 def post(request: Request) -> Post:
-    found: Post = request.app.state.post
+    found: Post = request.scope["served"].post
     return found
 
 

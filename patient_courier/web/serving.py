@@ -8,7 +8,7 @@ import sys
 from typing import Any, ClassVar
 
 import uvicorn
-from fastapi import FastAPI
+from starlette.types import ASGIApp
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 HEAD_SECONDS = 10.0
@@ -59,7 +59,7 @@ class BoundedProtocol(H11Protocol):
             self.transport.close()
 
 
-def serve(app: FastAPI, host: str, port: int) -> None:
+def serve(app: ASGIApp, host: str, port: int) -> None:
     """Serve the application until it is told to stop."""
     # Requests and workers share one interpreter lock, and a request changes hands several times: the usual 5 ms at
     # every change would add up to more than all the work.

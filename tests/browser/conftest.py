@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import fcntl
+import os
 import shutil
 import socket
-import subprocess
-import sys
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
 import pytest
+import uvicorn
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 from patient_courier.demo.loading import load_demo
+from patient_courier.dispatch.dispatcher import Post
 from patient_courier.settings import Settings
+from patient_courier.store.database import Database
+from patient_courier.web.app import create_app
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
@@ -39,32 +43,39 @@ def browser() -> Iterator[Browser]:
 
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo school, loaded once; every test opens a copy."""
-    path = tmp_path_factory.mktemp("demo") / "demo.db"
-    load_demo(path, Settings(smtp_host="")).close()
+    """The demo school, loaded once for all workers of a run; every test opens a copy."""
+    folder = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        folder = folder.parent
+    path = folder / "demo.db"
+    with (folder / "demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not path.exists():
+            load_demo(folder / "loading.db", Settings(smtp_host="")).close()
+            (folder / "loading.db").rename(path)
     return path
 
 
 @pytest.fixture
 def site(tmp_path: Path, demo_file: Path) -> Iterator[str]:
-    """The address of a demo school that has just been opened."""
+    """The address of a demo school that has just been opened, served by a thread of this process."""
     port = free_port()
-    shutil.copy(demo_file, tmp_path / "demo.db")
-    command = [sys.executable, "-W", "ignore", "-m", "patient_courier.cli", "demo"]
-    command += ["--database", str(tmp_path / "demo.db"), "--port", str(port)]
-    server = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-    address = f"http://127.0.0.1:{port}"
+    database = Database(Path(shutil.copy(demo_file, tmp_path / "demo.db")))
+    post = Post(database, Settings(demo=True, smtp_host="", port=port))
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(post), host="127.0.0.1", port=port, log_level="error", ws="none")
+    )
+    serving = threading.Thread(target=server.run, name="site")
+    serving.start()
+    while not server.started and serving.is_alive():
+        time.sleep(0.01)
+    assert server.started
     try:
-        for _ in range(240):
-            try:
-                httpx.get(f"{address}/api/session").raise_for_status()
-                break
-            except httpx.HTTPError:
-                time.sleep(0.25)
-        yield address
+        yield f"http://127.0.0.1:{port}"
     finally:
-        server.terminate()
-        server.wait(timeout=30)
+        server.should_exit = True
+        serving.join()
+        database.close()
 
 
 def _is_fault(message: ConsoleMessage) -> bool:

@@ -1,15 +1,13 @@
 """What holds in every school, whatever its sequences and whatever happens."""
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 
 from patient_courier.core.rehearsal import rehearse
 from patient_courier.core.school.values import parse_moment
 from tests.generated import schools
 from tests.schools import read
 
-RULES = settings(
-    max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
-)
+RULES = settings(max_examples=100)
 
 
 @RULES

@@ -27,7 +27,7 @@ instants = st.datetimes(datetime(2015, 1, 1), datetime(2029, 12, 31)).map(
     lambda d: d.replace(tzinfo=UTC, microsecond=0)
 )
 clocks = st.builds(lambda h, m: (h, m), st.sampled_from([0, 1, 2, 3, 9, 23]), st.sampled_from([0, 30, 59]))
-RULES = settings(max_examples=400, deadline=None)
+RULES = settings(max_examples=400)
 
 
 def resolve(wall: datetime, zone: str) -> datetime:

@@ -63,7 +63,7 @@ def made(name: str, url: str = "https://learn.mallowlane.example/a?b=1&c=2"):
     )
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(names)
 @example("=?utf-8?q?=0D=0ABcc:_x@example.org?=")
 @example("=?utf-8?q?=0D=0A=0D=0AAn_empty_line?= =?utf-8?b?DQpCY2M6IHhAZXhhbXBsZS5vcmc=?=")

@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
@@ -101,9 +101,7 @@ def compare(live: LiveSchool, asked: list[dict], now_text: str) -> None:
             assert set(session.scalars(picked(condition, definitions, now))) == memory, body
 
 
-@settings(
-    max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
-)
+@settings(max_examples=25)
 @given(
     schools(),
     st.lists(conditions, min_size=12, max_size=25),

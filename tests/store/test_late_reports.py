@@ -3,7 +3,7 @@
 from itertools import permutations
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 
@@ -86,7 +86,7 @@ def test_the_end_of_access_comes_however_late_the_purchase_is_reported(folder):
     live.database.close()
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=25)
 @given(st.lists(st.tuples(st.integers(0, 120), st.integers(0, 40)), min_size=1, max_size=8))
 def test_what_is_posted_was_silent_whatever_comes_when(folder, seen):
     """Activities at hours after the purchase, each reported some hours late: a letter means 48 hours without any."""

@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 
 from patient_courier.core.rehearsal import rehearse
 from patient_courier.core.school.file import SchoolFile
@@ -22,9 +22,7 @@ def test_wide_random_schools_live_as_they_were_rehearsed(tmp_path, seed):
     compare(read(Maker(seed).school()), tmp_path / "school.db")
 
 
-@settings(
-    max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
-)
+@settings(max_examples=40)
 @given(schools())
 def test_every_letter_reason_tag_and_run_is_the_same(data):
     with tempfile.TemporaryDirectory() as folder:

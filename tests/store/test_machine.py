@@ -247,9 +247,6 @@ class Courier(RuleBasedStateMachine):
 
 
 Courier.TestCase.settings = settings(
-    max_examples=10,
-    stateful_step_count=15,
-    deadline=None,
-    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much],
+    max_examples=10, stateful_step_count=15, suppress_health_check=list(HealthCheck)
 )
 TestCourier = Courier.TestCase

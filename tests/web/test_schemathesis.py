@@ -48,10 +48,7 @@ def test_made_up_requests_are_answered_as_described(app: App, operation):
 
     @settings(
         max_examples=EXAMPLES,
-        deadline=None,
         database=None,
-        # The short form asks the same every time; the long one looks for more.
-        derandomize="FUZZ_EXAMPLES" not in os.environ,
         phases=[Phase.explicit, Phase.generate],
         suppress_health_check=list(HealthCheck),
     )

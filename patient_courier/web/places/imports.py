@@ -16,9 +16,9 @@ from patient_courier.core.school.text import Line, clean_line
 from patient_courier.dispatch import importing
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.importing import EXAMPLES, MOST_SHOWN, How, Tried
-from patient_courier.intake.people_file import People, UnreadableFile, read_people
+from patient_courier.intake.people_file import People, UnreadableFile
 from patient_courier.store import importing as stored
-from patient_courier.web.bounds import MOST_FILE_BYTES
+from patient_courier.web.bounds import MOST_PEOPLE_BYTES
 from patient_courier.web.context import Reading, RowId, SignedIn, ThePost, definitions_in
 from patient_courier.web.jobs import Job, Jobs, JobState
 
@@ -119,16 +119,19 @@ _jobs: Jobs[_Done] = Jobs("import")
     },
 )
 async def read(
-    request: Request, user: SignedIn, name: Annotated[str, Query(max_length=300)] = "students.csv"
+    request: Request,
+    user: SignedIn,
+    post: ThePost,
+    name: Annotated[str, Query(max_length=300)] = "students.csv",
 ) -> FileOut:
     """Read a file of students, the body as it is. Nothing is taken in yet."""
     content = bytearray()
     async for piece in request.stream():
         content += piece
-        if len(content) > MOST_FILE_BYTES:
-            raise HTTPException(413, "This file is too large.")
+        if len(content) > MOST_PEOPLE_BYTES:
+            raise HTTPException(413, "This file is larger than 50 MB. Cut it in two.")
     try:
-        found = await run_in_threadpool(read_people, bytes(content))
+        found = await run_in_threadpool(post.files.people, bytes(content))
     except UnreadableFile as error:
         raise HTTPException(422, str(error)) from error
     id = next(_numbers)

@@ -48,7 +48,7 @@ async def post_events(request: Request) -> Response:
     ones are kept in Needs you. 503 with Retry-After when too many come at once.
     """
     body = await request.body()
-    post: Post = request.app.state.post
+    post: Post = request.scope["served"].post
     try:
         message_id = verify(post.secrets["intake"], body, request.headers)
     except BadSignature as error:
@@ -75,7 +75,7 @@ async def post_mail(request: Request) -> Response:
     Signed like events. 422 when it is no report, or of no letter of ours; nothing happens then.
     """
     body = await request.body()
-    post: Post = request.app.state.post
+    post: Post = request.scope["served"].post
     try:
         verify(post.secrets["intake"], body, request.headers)
     except BadSignature as error:

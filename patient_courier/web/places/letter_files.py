@@ -14,7 +14,7 @@ from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.text import Line
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.intake.letter_files import NoLetter, read_letter_file
+from patient_courier.intake.letter_files import NoLetter
 from patient_courier.post.headers import Unfit
 from patient_courier.post.message import message, message_id
 from patient_courier.store import letter_versions, people, proofs
@@ -142,12 +142,12 @@ def throw_away(key: str, user: SignedIn, post: ThePost, session: Writing) -> Non
     },
 )
 async def read_file(
-    request: Request, user: SignedIn, name: Annotated[str, Query(max_length=300)]
+    request: Request, user: SignedIn, post: ThePost, name: Annotated[str, Query(max_length=300)]
 ) -> ReadLetter:
     """What a .eml, .html or .md file says, the body as it is, as a subject and blocks. Saves nothing. 422 says why not."""
     raw = await request.body()
     try:
-        found = await run_in_threadpool(read_letter_file, name, raw)
+        found = await run_in_threadpool(post.files.letter, name, raw)
     except NoLetter as error:
         raise HTTPException(422, str(error)) from error
     return ReadLetter(subject=found.subject, blocks=found.blocks)

@@ -12,7 +12,7 @@ from patient_courier.core.school.looks import PICTURES
 from patient_courier.core.school.text import shortened
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.intake.pictures import Made, NoPicture, made_anew, media_type
+from patient_courier.intake.pictures import Made, NoPicture, media_type
 from patient_courier.store import pictures
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
 
@@ -53,7 +53,7 @@ async def upload(
     """Take a picture in, the body as it is; it is turned upright, made at most 1200 pixels wide and written anew. 422 says why not."""
     raw = await request.body()
     try:
-        made = await run_in_threadpool(made_anew, raw)
+        made = await run_in_threadpool(post.files.picture, raw)
     except NoPicture as error:
         raise HTTPException(422, str(error)) from error
     return await run_in_threadpool(_keep, post, made, shortened(name, 200))

@@ -115,7 +115,7 @@ async def do(body: Action, request: Request, user: SignedIn, post: ThePost) -> D
     except ActionRefused as error:
         raise HTTPException(422, str(error)) from error
     content, headers = signed_report(post.secrets["intake"], events)
-    transport = httpx.ASGITransport(app=request.app)
+    transport = httpx.ASGITransport(app=request.scope["served"])
     async with httpx.AsyncClient(transport=transport, base_url=f"http://{request.headers['host']}") as site:
         answer = await site.post("/intake/events", content=content, headers=headers)
     receipt: dict[str, Any] = answer.json()

@@ -18,8 +18,9 @@ from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.credentials import check_keys, ensure_key
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.history import play_history
-from patient_courier.dispatch.pictures import take_pictures
+from patient_courier.dispatch.pictures import keep_pictures, read_pictures
 from patient_courier.dispatch.taking import plan_clocks_anew
+from patient_courier.intake.pictures import Made, NoPicture
 from patient_courier.store.definitions import save_school
 from patient_courier.store.exporting import export_school
 from patient_courier.store.opening import NotEmpty, fill_school
@@ -196,17 +197,21 @@ def _import(post: Post, text: bytes) -> Imported:
     except Unreadable as error:
         lines = [f"{fault.pointer or '/'}: {fault.sentence}" for fault in error.faults]
         raise HTTPException(422, "\n".join(lines[:20])) from error
+    try:
+        read = read_pictures(post.files, file)
+    except NoPicture as error:
+        raise HTTPException(409, str(error)) from error
     with post.database.writing() as session:
-        return _fill(session, post, file)
+        return _fill(session, post, file, read)
 
 
-def _fill(session: Session, post: Post, file: SchoolFile) -> Imported:
+def _fill(session: Session, post: Post, file: SchoolFile, read: list[tuple[str, Made]]) -> Imported:
     now = read_clock(session).now
     try:
         check_keys(file.signing_keys)
         fill_school(session, file, now)
         ensure_key(session, now)
-        take_pictures(session, file, now)
+        keep_pictures(session, read, now)
         session.flush()
         play_history(session, definitions_in(post, session), file.events, now)
         restore_facts(session)

@@ -78,7 +78,7 @@ async def sign_in(body: SignIn, request: Request, response: Response, post: TheP
 
 async def _checked(request: Request, email: str, password: str) -> User | None:
     """Who has this address and password; waits for its turn among those who try. Raises TooOften."""
-    passwords: Passwords = request.app.state.passwords
+    passwords: Passwords = request.scope["served"].passwords
     place = request.client.host if request.client else ""
     passwords.enter()
     loop = asyncio.get_running_loop()
@@ -110,7 +110,7 @@ async def change_password(
     """A new password for oneself. Every session of this person ends, and a new one begins here."""
     if await _checked(request, user.email, body.current) is None:
         raise HTTPException(422, "The current password is another one. Try again.")
-    passwords: Passwords = request.app.state.passwords
+    passwords: Passwords = request.scope["served"].passwords
     try:
         hashed = await asyncio.get_running_loop().run_in_executor(passwords.worker, hash_password, body.new)
     except ValueError as error:
