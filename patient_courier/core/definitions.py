@@ -107,6 +107,11 @@ class ReadyLetter:
     def subject(self) -> Template:
         return self.templates[0][1]
 
+    @property
+    def has_note(self) -> bool:
+        """Whether a note to self stands in it, which is never posted."""
+        return any(block.kind == "note" for _, block in self.letter.every_block())
+
 
 def ready(letter: Letter, version: int = 1) -> ReadyLetter:
     """Find the merge fields of a letter. Raises merge.TemplateError for text that can't be read."""

@@ -52,6 +52,16 @@ def blank_field(letter: ReadyLetter, values: dict[str, Value], zone: str) -> Dec
     return None
 
 
+def unready(letter: ReadyLetter, values: dict[str, Value], zone: str) -> Decision | None:
+    """Stuck at the moment of handing over: a blank field, or a note to self that stands in the newest text.
+
+    Asked of what is about to be posted, not when it is decided.
+    """
+    if letter.has_note:
+        return Decision("stuck", "note_to_self")
+    return blank_field(letter, values, zone)
+
+
 def refusal(letter: ReadyLetter, state: StudentState, course: str | None, now: Instant) -> Decision | None:
     """The first reason not to send this letter, about a course or none, to this student at all."""
     facts, purpose = state.facts, letter.letter.purpose

@@ -27,6 +27,7 @@ REASONS = {
     "too_late": "The student's hour was past when the broadcast started.",
     "broadcast_stopped": "You stopped the broadcast before this letter went out.",
     "moved_on": "The student moved on, or left the sequence, while the letter was kept back.",
+    "note_to_self": "A note to self stands in this letter. Take it out, then try again.",
     "interrupted": "The application stopped while the letter was being handed over.",
 }
 

@@ -23,7 +23,7 @@ from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.courses import Tracking
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.post.calendar_file import calendar_files
-from patient_courier.post.carriers import NotTaken, SmtpCarrier, Unsure
+from patient_courier.post.carriers import Carrier, NotTaken, Unsure
 from patient_courier.post.headers import Unfit
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import look_of
@@ -35,6 +35,7 @@ from patient_courier.store.database import Database
 from patient_courier.store.definitions import letter_version
 from patient_courier.store.mail import has_message
 from patient_courier.store.outbox import Claimed
+from patient_courier.store.renewing import renew
 
 log = structlog.get_logger()
 LOT = 100
@@ -78,7 +79,7 @@ class Outbox:
         self,
         database: Database,
         definitions: Callable[[Session], Definitions],
-        carrier: SmtpCarrier,
+        carrier: Carrier,
         signer: LinkSigner,
         *,
         asks_mailroom: bool,
@@ -152,21 +153,39 @@ class Outbox:
     def empty(self) -> int:
         """Post everything that is queued and not waiting for another try; returns how many were posted."""
         posted = 0
-        while not self.stopping.is_set() and not self.paused_for() and (lot := self._claim()):
+        while not self.stopping.is_set() and not self.paused_for() and (lot := self._claim()) is not None:
             posted += self._post_lot(lot)
         return posted
 
-    def _claim(self) -> list[Claimed]:
+    def _claim(self) -> list[Claimed] | None:
+        """The next lot, without what turns out not to be ready; None when nothing is queued."""
         with self._database.reading() as session:
             if not stored.is_waiting(session, real_now()):
-                return []
+                return None
         with self._database.writing() as session:
             lot = stored.claim(session, real_now(), start_of_computer(), LOT)
+            if not lot:
+                return None
             self._shown = proofs.asked_for(session)
             definitions = self._load(session)
+            lot = self._newest(session, definitions, lot)
             if definitions is not self._definitions:  # letters' frames hold the school's name and address
                 self._definitions, self._prepared = definitions, {}
         return lot
+
+    @staticmethod
+    def _newest(session: Session, definitions: Definitions, lot: list[Claimed]) -> list[Claimed]:
+        """A lot with every letter in its newest text; what can't go out in that waits for the owner instead."""
+        behind = [one.id for one in lot if definitions.letters[one.letter].version != one.letter_version]
+        noted = [one.id for one in lot if definitions.letters[one.letter].has_note]
+        if not behind and not noted:
+            return lot
+        against = renew(session, definitions, {*behind, *noted})
+        session.flush()
+        for id, reason in against.items():
+            if reason is not None:
+                stored.settle(session.connection(), id, "stuck", reason)
+        return stored.read(session, [one.id for one in lot if against.get(one.id) is None])
 
     def _post_lot(self, lot: list[Claimed]) -> int:
         """Hand over one after the other; what is not reached goes back to the queue.
@@ -227,9 +246,11 @@ class Outbox:
                     return None
                 one = ahead[0]
                 waiting.discard(one.id)
-                stopped = stored.stopped_since(connection, one)
-                if stopped:
-                    stored.settle(connection, one.id, "skipped", stopped)
+                since = stored.since_claimed(connection, one)
+                if since.stopped:
+                    stored.settle(connection, one.id, "skipped", since.stopped)
+                elif not since.newest:
+                    stored.put_back(connection, [one.id])  # claimed again, and drawn anew
                 elif stored.note_begun(connection, one.id):
                     return ahead
             ahead, before = next(drawn, None), None

@@ -88,18 +88,18 @@ def _opened(raw: bytes, formats: tuple[str, ...], *, smaller: bool = False) -> I
     try:
         found = Image.open(io.BytesIO(raw), formats=formats)
         most = _MOST_PIXELS_JPEG if found.format in ("JPEG", "MPO") else _MOST_PIXELS
-        if found.width * found.height > most:
-            raise NoPicture(
-                f"This picture has more than {most // 1_000_000} million pixels. Make it smaller first."
-            )
-        if smaller:
-            # Taken out at the smallest size that is enough, whichever way it will be turned.
-            found.draft("RGB", (TALLEST, TALLEST))
-        found.load()
+        if found.width * found.height <= most:
+            if smaller:
+                # Taken out at the smallest size that is enough, whichever way it will be turned.
+                found.draft("RGB", (TALLEST, TALLEST))
+            found.load()
+            return found
     except UnidentifiedImageError as error:
         raise NoPicture(
             "This is no picture that mail programs show. Save it as JPEG or PNG and try again."
         ) from error
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+    except Image.DecompressionBombError:
+        most = _MOST_PIXELS_JPEG
+    except (OSError, ValueError, SyntaxError) as error:
         raise NoPicture("This picture is broken. Save it again, or choose another one.") from error
-    return found
+    raise NoPicture(f"This picture has more than {most // 1_000_000} million pixels. Make it smaller first.")

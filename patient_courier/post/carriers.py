@@ -13,7 +13,7 @@ import socket
 import ssl
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, NoReturn
+from typing import Literal, NoReturn, Protocol
 
 from patient_courier.core.school.text import shortened, without_halves
 from patient_courier.post.message import Mail
@@ -60,6 +60,16 @@ class SmtpSettings:
     ca_file: Path | None = None
     answer_seconds: float = ANSWER_SECONDS
     end_seconds: float = END_SECONDS
+
+
+class Carrier(Protocol):
+    """What brings messages out, one after the other."""
+
+    def post(self, mail: Mail) -> None:
+        """Hand one message over. Raises NotTaken or Unsure."""
+
+    def close(self) -> None:
+        """Give up whatever is kept open; the next message opens it again."""
 
 
 class SmtpCarrier:

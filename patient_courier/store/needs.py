@@ -11,12 +11,9 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.fields import Source
-from patient_courier.core.guards import blank_field, course_of, field_values, refusal, subject_line
-from patient_courier.store.broadcasts import about
 from patient_courier.store.log import Logged, logged
 from patient_courier.store.people import PAGE, Person, person_of
-from patient_courier.store.states import load_states
+from patient_courier.store.renewing import renew_asking
 from patient_courier.store.tables import WAITING_WORDS, DeliveryRow, ProblemRow, StudentRow, WordsRow
 
 OPEN = ("stuck", "unsure")
@@ -91,19 +88,7 @@ def post_again(session: Session, definitions: Definitions, ids: Collection[int])
 
 
 def _queue(session: Session, definitions: Definitions, row: DeliveryRow) -> str | None:
-    state = load_states(session, [row.student_id], definitions)[row.student_id]
-    if row.broadcast is not None:
-        (subject, event_at), course = about(session, row.broadcast), row.course
-    else:
-        run = next(run for run in state.runs if run.number == row.run)
-        subject, event_at, course = run.subject, run.event_at, course_of(run)
-    letter = definitions.letters[row.letter]
-    values = field_values(letter, Source(definitions, state, subject, event_at), row.at)
-    against = None if row.recipients else refusal(letter, state, course, row.at)
-    stopped = against or blank_field(letter, values, state.zone)
-    if stopped:
-        return stopped.reason
-    row.values, row.letter_version = values, letter.version
-    row.subject = subject_line(letter, values, state.zone)
-    row.status, row.reason, row.retry, row.tries = "queued", None, None, 0
-    return None
+    against = renew_asking(session, definitions, row)
+    if against is None:
+        row.status, row.reason, row.retry, row.tries = "queued", None, None, 0
+    return against

@@ -21,6 +21,7 @@ from patient_courier.store.tables import (
     BroadcastRow,
     DeliveryRow,
     HelpStopRow,
+    LetterRow,
     RunRow,
     StudentRow,
 )
@@ -30,6 +31,7 @@ _S: Any = StudentRow.__table__
 _R: Any = RunRow.__table__
 _H: Any = HelpStopRow.__table__
 _B: Any = BroadcastRow.__table__
+_L: Any = LetterRow.__table__
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +54,14 @@ class Claimed:
     course: str | None
     sequence: str | None
     tracked: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Since:
+    """Why a letter must not go out any more, the student having ``stopped`` it; whether its text is still the ``newest``."""
+
+    stopped: str | None
+    newest: bool
 
 
 _WAITING = text(f"deliveries.{WAITING_WORDS}")
@@ -117,9 +127,10 @@ _BACK = (
     .where(_D.c.id.in_(bindparam("ids", expanding=True)), _D.c.status == "posting", _D.c.begun.is_(False))
     .values(status="queued", claimed=None, tries=_D.c.tries - 1)
 )
-_STOPPED = (
-    select(_S.c.bounced, _S.c.complained, _S.c.news, _H.c.course)
+_NOW = (
+    select(_S.c.bounced, _S.c.complained, _S.c.news, _H.c.course, _L.c.version)
     .select_from(_S)
+    .join(_L, _L.c.key == bindparam("letter"))
     .outerjoin(_H, and_(_H.c.student_id == _S.c.id, _H.c.course == bindparam("course")))
     .where(_S.c.id == bindparam("student"))
 )
@@ -147,7 +158,12 @@ def claim(session: Session, now: Instant, start: str | None, most: int) -> list[
     if not ids:
         return []
     session.connection().execute(_CLAIM, {"ids": ids, "start": start})
-    return [_claimed(row) for row in session.execute(_LOT, {"ids": ids})]
+    return read(session, ids)
+
+
+def read(session: Session, ids: Collection[int]) -> list[Claimed]:
+    """Deliveries as they stand, the oldest first."""
+    return [_claimed(row) for row in session.execute(_LOT, {"ids": list(ids)})]
 
 
 def _claimed(row: Any) -> Claimed:
@@ -172,23 +188,22 @@ def _claimed(row: Any) -> Claimed:
     )
 
 
-def stopped_since(connection: Connection, one: Claimed) -> str | None:
-    """Why a queued letter must not go out any more: the student has stopped it since it was decided.
-
-    Between the two lie moments, or hours while a mail server takes nothing.
-    """
-    if one.recipients is not None:
-        return None
-    row = connection.execute(_STOPPED, {"student": one.student_id, "course": one.course}).one()
-    if row.bounced:
-        return "address_bounced"
-    if row.complained:
-        return "complained"
-    if one.purpose == "news" and not row.news:
-        return "news_off"
-    if one.purpose == "course_help" and row.course is not None:
-        return "course_help_off"
-    return None
+def since_claimed(connection: Connection, one: Claimed) -> Since:
+    """What has changed for a letter since it was decided or drawn: moments lie between, or hours while a mail server
+    takes nothing."""
+    asked = {"student": one.student_id, "course": one.course, "letter": one.letter}
+    row = connection.execute(_NOW, asked).one()
+    stopped = None
+    if one.recipients is None:
+        if row.bounced:
+            stopped = "address_bounced"
+        elif row.complained:
+            stopped = "complained"
+        elif one.purpose == "news" and not row.news:
+            stopped = "news_off"
+        elif one.purpose == "course_help" and row.course is not None:
+            stopped = "course_help_off"
+    return Since(stopped, newest=row.version == one.letter_version)
 
 
 def note_begun(connection: Connection, id: int) -> bool:

@@ -7,6 +7,7 @@ from unittest.mock import patch
 import pytest
 from sqlalchemy import select, update
 
+from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.outbox import Outbox, start_of_computer
@@ -14,24 +15,14 @@ from patient_courier.dispatch.taking import take_events
 from patient_courier.post.carriers import NotTaken, Unsure
 from patient_courier.post.links import LinkSigner
 from patient_courier.store import outbox as stored
+from patient_courier.store.definitions import save_letter
+from patient_courier.store.needs import post_again
 from patient_courier.store.tables import DeliveryRow, StudentRow
+from tests.carriers import Server
 from tests.live import LiveSchool
 from tests.schools import bought, event, letter, read, school, send, sequence
 
 START, NOW = parse_moment("2026-03-01T00:00:00Z"), parse_moment("2026-03-02T12:00:00Z")
-
-
-class Away:
-    """A mail server that takes nothing until it is back."""
-
-    def __init__(self) -> None:
-        self.back = False
-        self.taken: list[str] = []
-
-    def post(self, mail) -> None:
-        if not self.back:
-            raise NotTaken("try again later", "now")
-        self.taken.append(str(message_from_bytes(mail.raw)["Subject"]))
 
 
 @pytest.fixture
@@ -56,7 +47,7 @@ def live(tmp_path):
     ],
 )
 def test_what_a_student_stops_while_the_server_is_away_does_not_go_out(live, stop, reasons):
-    server = Away()
+    server = Server(lambda mail: NotTaken("try again later", "now"))
     outbox = Outbox(
         live.database, live.library.load, server, LinkSigner("secret", "https://post.example"),
         asks_mailroom=False, on_bounce=lambda *_: None,
@@ -69,37 +60,25 @@ def test_what_a_student_stops_while_the_server_is_away_does_not_go_out(live, sto
         }
     if stop:
         report(live, event("2026-03-02", **stop))
-    server.back = True
+    server.answer = lambda mail: None
     with live.database.writing() as session:
         session.execute(update(DeliveryRow).values(retry=None))
     outbox.empty()
     outbox.empty()
-    assert server.taken == [f"about {key}" for key in ("access", "help", "news") if key not in reasons]
+    assert subjects(server) == [f"about {key}" for key in ("access", "help", "news") if key not in reasons]
     with live.database.reading() as session:
         skipped = {d.letter: d.reason for d in session.scalars(select(DeliveryRow)) if d.status == "skipped"}
     assert skipped == reasons
+
+
+def subjects(server: Server) -> list[str]:
+    return [str(message_from_bytes(mail.raw)["Subject"]) for mail in server.mails]
 
 
 def report(live: LiveSchool, what: dict) -> None:
     events = read(school([], [what])).events
     with live.database.writing() as session:
         take_events(session, live.library.load(session), events, NOW)
-
-
-class Server:
-    """Takes everything but what ``answer`` objects to; keeps whom letters went to."""
-
-    def __init__(self, answer=lambda mail: None) -> None:
-        self.answer, self.taken, self.closed = answer, [], False
-
-    def post(self, mail) -> None:
-        error = self.answer(mail)
-        if error is not None:
-            raise error
-        self.taken.append(mail.recipients)
-
-    def close(self) -> None:
-        self.closed = True
 
 
 def outbox_of(live, server, **more) -> Outbox:
@@ -143,9 +122,8 @@ def test_ten_poisoned_letters_among_a_thousand_wait_for_the_owner_and_the_others
             if number < len(poison):
                 session.execute(update(StudentRow).where(StudentRow.id == id).values(email=poison[number]))
             else:
-                session.execute(
-                    update(DeliveryRow).where(DeliveryRow.student_id == id).values(letter_version=99)
-                )
+                broken = update(DeliveryRow).where(DeliveryRow.student_id == id)
+                session.execute(broken.values(values=["no", "values"]))
         names = {"student.first_name": "\x0b\ufffe pcfield99x {{ x }} <b>"}
         session.execute(update(DeliveryRow).where(DeliveryRow.student_id == ids[-1] + 1).values(values=names))
     server = Server()
@@ -224,4 +202,60 @@ def test_after_a_crash_what_was_claimed_and_not_begun_goes_out_and_what_had_begu
     assert statuses(live) == (
         {"sent": 2, "unsure": 1, "queued": 2} if start == "this" else {"sent": 2, "unsure": 3}
     )
+    live.database.close()
+
+
+def change(live, **more) -> None:
+    with live.database.writing() as session:
+        save_letter(session, Letter.model_validate(letter("access", "service", **more)), NOW)
+
+
+@pytest.mark.parametrize("when", ["before", "amid the lot"])
+def test_what_is_handed_over_is_the_newest_text_and_the_delivery_keeps_what_went_out(tmp_path, when):
+    live = crowd(tmp_path, 150)
+
+    def corrects(mail):
+        if when != "before" and len(server.mails) == 7:
+            change(live, subject="corrected, {{ student.first_name }}")
+
+    server = Server(corrects)
+    if when == "before":
+        change(live, subject="corrected, {{ student.first_name }}")
+    assert outbox_of(live, server).empty() == 150
+    # The one that is being handed over at that moment still goes out as it was drawn.
+    old = 0 if when == "before" else 8
+    said = Counter(subject.split(",")[0] for subject in subjects(server))
+    assert said == Counter({"corrected": 150 - old, "about access": old}) - Counter()
+    assert len(set(server.taken)) == 150
+    with live.database.reading() as session:
+        kept = session.execute(select(DeliveryRow.subject, DeliveryRow.letter_version)).all()
+    assert sorted(subjects(server)) == sorted(subject for subject, _ in kept)
+    assert Counter(version for _, version in kept) == Counter({2: 150 - old, 1: old}) - Counter()
+
+
+@pytest.mark.parametrize(
+    ("more", "reason"),
+    [
+        ({"subject": "hello {{ student.last_name }}"}, "blank_field: student.last_name"),
+        ({"blocks": [{"kind": "note", "text": "the price?"}]}, "note_to_self"),
+    ],
+)
+def test_a_newest_text_that_can_not_go_out_waits_for_the_owner(tmp_path, more, reason):
+    live = crowd(tmp_path, 250)
+    with live.database.writing() as session:
+        session.execute(update(StudentRow).where(StudentRow.key == "s249").values(last_name="Reis"))
+    change(live, **more)
+    server = Server()
+    outbox_of(live, server).empty()
+    stuck = 250 if reason == "note_to_self" else 249
+    assert statuses(live) == Counter({"stuck": stuck, "sent": 250 - stuck}) - Counter()
+    with live.database.reading() as session:
+        assert set(session.scalars(select(DeliveryRow.reason))) - {None} == {reason}
+        ids = list(session.scalars(select(DeliveryRow.id).where(DeliveryRow.status == "stuck")))
+    # Mended, they go out when the owner wants it.
+    change(live, subject="all is well")
+    with live.database.writing() as session:
+        assert set(post_again(session, live.library.load(session), ids).values()) == {None}
+    assert outbox_of(live, server).empty() == stuck
+    assert subjects(server)[250 - stuck :] == ["all is well"] * stuck
     live.database.close()
