@@ -86,7 +86,7 @@ def _opened(settings: Settings) -> Database:
     """The school's database, brought up to date. Ends with a sentence when it can't be used."""
     from sqlalchemy.exc import DatabaseError
 
-    from patient_courier.store.database import Database
+    from patient_courier.store.database import Database, Unusable
 
     path = settings.database
     if not path.exists():
@@ -97,7 +97,7 @@ def _opened(settings: Settings) -> Database:
         database.migrate()
         with database.noting():
             pass
-    except (OSError, DatabaseError) as error:
+    except (OSError, DatabaseError, Unusable) as error:
         why = str(error.orig) if isinstance(error, DatabaseError) else str(error)
         problems.print(
             f"The school at {path} can't be opened: {why}. It must be a Patient Courier database that this user may "
@@ -137,10 +137,17 @@ def password(
 
 def _serve(database: Database, settings: Settings) -> None:
     from patient_courier.dispatch.dispatcher import Post
+    from patient_courier.dispatch.only_one import InHand
     from patient_courier.web.app import create_app
     from patient_courier.web.serving import serve as serve_app
 
-    serve_app(create_app(Post(database, settings)), settings.host, settings.port)
+    post = Post(database, settings)
+    try:
+        post.take_in_hand()
+    except InHand as error:
+        problems.print(str(error))
+        raise typer.Exit(2) from error
+    serve_app(create_app(post), settings.host, settings.port, settings.trusted_proxies)
 
 
 @app.command()

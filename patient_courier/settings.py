@@ -29,6 +29,8 @@ class Settings(BaseSettings):
     calls_inside: bool = False
     # A folder (or Maildir) into which the mail server puts what comes back: bounces and complaints.
     reports_folder: Path | None = None
+    # Addresses of proxies in front, with commas between: only they are believed when they say where a request comes from.
+    trusted_proxies: str = ""
     demo: bool = False
 
     @property

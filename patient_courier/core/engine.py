@@ -301,12 +301,17 @@ class Engine:
             yield self._walk(turn, run, lambda: Move("start"))
 
     def finish(self, turn: Turn, run: Run, outcome: str) -> None:
-        """End a run: finished, left, stopped or stuck. ``step`` stays where it stood unless it is finished."""
+        """End a run: finished, left, stopped or stuck. ``step`` stays where it stood unless it is finished.
+
+        A run that ends before it took a step stands at its first.
+        """
         drop_held(turn, run)
         run.outcome, run.ended, run.due, run.dirty = outcome, turn.now, None, True
         turn.state.open.pop(run.number, None)
         if outcome == "finished":
             run.step = None
+        elif run.step is None:
+            run.step = turn.plan(run).first
 
     def _go_in_circles(self, turn: Turn, run: Run) -> None:
         place = f"{turn.state.student.key} in {run.sequence} at {run.step}"

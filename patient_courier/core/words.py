@@ -59,6 +59,14 @@ _WARNINGS = {
 }
 
 
+def circles(text: str) -> tuple[str, str, str] | None:
+    """Who went in circles, in which sequence and at which step (keys), out of the warning that says so."""
+    name, _, rest = text.partition(": ")
+    who, _, step = rest.rpartition(" at ")
+    student, _, sequence = who.rpartition(" in ")
+    return (student, sequence, step) if name == "going_in_circles" and student else None
+
+
 def warning(text: str) -> str:
     """A warning of a rehearsal as a sentence."""
     name, _, rest = text.partition(": ")

@@ -104,6 +104,8 @@ class Arrivals:
             try:
                 with self._database.writing() as session:
                     receipt.add(self._receive(session, [report]), index)
+            except Busy:
+                raise  # nothing is wrong with the event: all of them may be sent again
             except Exception as error:
                 log.exception("an event could not be taken in")
                 reason = f"this event could not be taken in ({type(error).__name__})"

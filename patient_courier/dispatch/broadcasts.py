@@ -12,6 +12,8 @@ from whenever import Instant
 from patient_courier.core import calendar
 from patient_courier.core.broadcasting import Posting, start_of
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.reading import as_data
+from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.state import StudentState
 from patient_courier.dispatch.clock import real_now
 from patient_courier.store import broadcasts as stored
@@ -195,20 +197,21 @@ def schedule(
     _must(kept, "draft")
     broadcast = kept.broadcast.model_copy(update={"status": "scheduled"})
     zone = definitions.school.timezone
-    not_before = None
+    not_before = planned = None
     if at_once:
+        planned = {name: as_data(broadcast)[name] for name in ("at", "zone")}
         moment = calendar.local(now, zone).to_plain().replace(nanosecond=0)
         broadcast = broadcast.model_copy(update={"at": moment, "zone": "school"})
         not_before = real_now().add(seconds=TAKE_BACK_SECONDS)
     due = max(start_of(broadcast, zone), now)
-    stored.save(session, broadcast, now, status="scheduled", due=due, not_before=not_before)
+    stored.save(session, broadcast, now, status="scheduled", due=due, not_before=not_before, planned=planned)
 
 
 def take_back(session: Session, kept: Kept, now: Instant) -> None:
-    """Make a broadcast that has not started a draft again."""
+    """Make a broadcast that has not started a draft again, for the day it had."""
     _must(kept, "scheduled")
-    draft = kept.broadcast.model_copy(update={"status": "draft"})
-    stored.save(session, draft, now, status="draft", due=None, not_before=None)
+    draft = Broadcast.model_validate(as_data(kept.broadcast) | {"status": "draft"} | (kept.planned or {}))
+    stored.save(session, draft, now, status="draft", due=None, not_before=None, planned=None)
 
 
 def pause(session: Session, kept: Kept) -> None:

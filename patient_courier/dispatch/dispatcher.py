@@ -20,6 +20,7 @@ from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
+from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.returns import Taken, put_aside, take_report, waiting_in
 from patient_courier.dispatch.taking import next_due, take_events, wake_due
@@ -62,13 +63,15 @@ class Post:
         )
         self.caller = Caller(database, self.secrets["calls"], inside=settings.calls_inside)
         self.arrivals = Arrivals(database, self.library.load, self.nudge)
+        self._hand: OnlyOne | None = None
         self._waker = Worker("waker", self._wake)
         self._poster = Worker("poster", self._post)
         self._calling = Worker("caller", self._call)
         self._reading = Worker("reports", self._read_reports)
 
     def start(self) -> None:
-        """Open the mailroom, settle what a crash has left, start the workers."""
+        """Open the mailroom, settle what a crash has left, start the workers. Raises InHand."""
+        self.take_in_hand()
         self._carrier_settings = self._smtp()
         self.outbox = Outbox(
             self.database,
@@ -85,6 +88,11 @@ class Post:
             ensure_key(session, real_now())
         for worker in (self._waker, self._poster, self._calling, self._reading, self.arrivals):
             worker.start()
+
+    def take_in_hand(self) -> None:
+        """Be the one dispatcher of this school. Raises InHand while another process is."""
+        if self._hand is None:
+            self._hand = OnlyOne(self.database.path)
 
     def post_now(self, mail: Mail) -> None:
         """Hand over a message that is no delivery, over a connection of its own. Raises NotTaken, Unsure."""
@@ -110,6 +118,9 @@ class Post:
             worker.stop(patience=5 if worker is not self._waker else 30)
         if self.mailroom is not None:
             self.mailroom.stop()
+        if self._hand is not None:
+            self._hand.release()
+            self._hand = None
         self.files.close()
         self.mails.close()
 
@@ -123,6 +134,8 @@ class Post:
 
         The look whether something is takes no lock and does not grow with the number of those who wait.
         """
+        if self.database.trouble is not None:
+            self.database.probe()
         while not self._waker.stopping:
             real = real_now()
             with self.database.reading() as session:

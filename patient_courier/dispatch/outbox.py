@@ -31,7 +31,7 @@ from patient_courier.post.message import Mail, Sender, message, message_id, send
 from patient_courier.post.prepared import Prepared, prepare
 from patient_courier.store import outbox as stored
 from patient_courier.store import proofs
-from patient_courier.store.database import Database
+from patient_courier.store.database import Busy, Database
 from patient_courier.store.definitions import letter_version
 from patient_courier.store.mail import has_message
 from patient_courier.store.outbox import Claimed
@@ -99,6 +99,9 @@ class Outbox:
         self._pause = FIRST_PAUSE_SECONDS
         self._not_before = 0.0
         self._handing_since: float | None = None
+        # What has happened and is not noted yet; and those of the lot in hand whose turn has not come.
+        self._owed: list[tuple[Claimed, Became]] = []
+        self._unreached: set[int] = set()
         self.stopping = threading.Event()
 
     def recover(self) -> None:
@@ -153,9 +156,22 @@ class Outbox:
     def empty(self) -> int:
         """Post everything that is queued and not waiting for another try; returns how many were posted."""
         posted = 0
+        self._settle_owed()
         while not self.stopping.is_set() and not self.paused_for() and (lot := self._claim()) is not None:
             posted += self._post_lot(lot)
         return posted
+
+    def _settle_owed(self) -> None:
+        """Note what could not be noted when it happened: what became of a letter, and that others were not reached."""
+        if self._owed or self._unreached:
+            with self._database.noting() as connection:
+                self._pay(connection)
+                stored.put_back(connection, self._unreached)
+            self._owed, self._unreached = [], set()
+
+    def _pay(self, connection: Connection) -> None:
+        for one, what in self._owed:
+            self._settle(connection, one, what)
 
     def _claim(self) -> list[Claimed] | None:
         """The next lot, without what turns out not to be ready; None when nothing is queued."""
@@ -193,67 +209,72 @@ class Outbox:
         The next letter is drawn before the one in hand goes out, so that what became of this one and that the next
         begins are noted together, right after it.
         """
-        posted, waiting = 0, {one.id for one in lot}
-        drawn = self._draw(lot, waiting)
+        posted = 0
+        self._unreached = {one.id for one in lot}
+        drawn = self._draw(lot)
         try:
-            ahead = next(drawn, None)
-            ahead = self._begin(ahead, drawn, waiting)
+            ahead = self._begin(next(drawn, None), drawn)
             while ahead is not None:
                 one, mail = ahead
                 ahead = next(drawn, None)
                 what = self._hand_over(one, mail)
                 posted += what.status == "sent"
-                ahead = self._begin(ahead, drawn, waiting, (one, what))
+                self._owed.append((one, what))
+                ahead = self._begin(ahead, drawn)
                 if what.status == "sent" and one.letter in self._shown and one.recipients is None:
                     self._show_copy(one)
         finally:
-            if waiting:
-                with self._database.noting() as connection:
-                    stored.put_back(connection, waiting)
+            self._settle_owed()
         return posted
 
-    def _draw(self, lot: list[Claimed], waiting: set[int]) -> Iterator[tuple[Claimed, Mail]]:
+    def _draw(self, lot: list[Claimed]) -> Iterator[tuple[Claimed, Mail]]:
         """The mails of a lot; a letter that can't be drawn waits for the owner instead."""
         for one in lot:
             try:
                 mail = self._mail(one)
+            except Busy:
+                raise  # the school's file can't be read: nothing is wrong with the letter
             except Unfit as error:
-                self._set_aside(one, f"bad_address: {error}", waiting)
+                self._set_aside(one, f"bad_address: {error}")
             except Exception as error:
                 log.exception("a letter can't be drawn", delivery=one.id)
-                self._set_aside(one, f"not_drawn: {type(error).__name__}", waiting)
+                self._set_aside(one, f"not_drawn: {type(error).__name__}")
             else:
                 yield one, mail
 
-    def _set_aside(self, one: Claimed, reason: str, waiting: set[int]) -> None:
+    def _set_aside(self, one: Claimed, reason: str) -> None:
         with self._database.noting() as connection:
             stored.settle(connection, one.id, "stuck", reason)
-        waiting.discard(one.id)
+        self._unreached.discard(one.id)
 
     def _begin(
-        self,
-        ahead: tuple[Claimed, Mail] | None,
-        drawn: Iterator[tuple[Claimed, Mail]],
-        waiting: set[int],
-        before: tuple[Claimed, Became] | None = None,
+        self, ahead: tuple[Claimed, Mail] | None, drawn: Iterator[tuple[Claimed, Mail]]
     ) -> tuple[Claimed, Mail] | None:
-        """Note what became of the delivery ``before`` and that the one ahead begins, or the first behind it that may."""
+        """Note what became of the delivery before and that the one ahead begins, or the first behind it that may."""
         while True:
             with self._database.noting() as connection:
-                if before is not None:
-                    self._settle(connection, *before)
-                if ahead is None or self.stopping.is_set() or self.paused_for():
-                    return None
-                one = ahead[0]
-                waiting.discard(one.id)
-                since = stored.since_claimed(connection, one)
-                if since.stopped:
-                    stored.settle(connection, one.id, "skipped", since.stopped)
-                elif not since.newest:
-                    stored.put_back(connection, [one.id])  # claimed again, and drawn anew
-                elif stored.note_begun(connection, one.id):
-                    return ahead
-            ahead, before = next(drawn, None), None
+                self._pay(connection)
+                going = ahead is not None and not self.stopping.is_set() and not self.paused_for()
+                begun = ahead is not None and going and self._may_begin(connection, ahead[0])
+            # Only now is it noted.
+            self._owed = []
+            if ahead is None or not going:
+                return None
+            self._unreached.discard(ahead[0].id)
+            if begun:
+                return ahead
+            ahead = next(drawn, None)
+
+    @staticmethod
+    def _may_begin(connection: Connection, one: Claimed) -> bool:
+        since = stored.since_claimed(connection, one)
+        if since.stopped:
+            stored.settle(connection, one.id, "skipped", since.stopped)
+        elif not since.newest:
+            stored.put_back(connection, [one.id])  # claimed again, and drawn anew
+        else:
+            return stored.note_begun(connection, one.id)
+        return False
 
     @staticmethod
     def _settle(connection: Connection, one: Claimed, what: Became) -> None:
@@ -354,9 +375,13 @@ class Outbox:
         log.warning("letter not taken", delivery=one.id, reason=str(error), about=error.about)
         match error.about:
             case "address" if one.recipients is None:
-                with self._database.writing() as session:
-                    stored.settle(session.connection(), one.id, "bounced", str(error))
-                    self._on_bounce(session, one.student, read_clock(session).now)
+                try:
+                    with self._database.writing() as session:
+                        stored.settle(session.connection(), one.id, "bounced", str(error))
+                        self._on_bounce(session, one.student, read_clock(session).now)
+                except Busy as busy:
+                    # Nothing went out, so the server can be asked once more, and the address marked then.
+                    return Became("queued", str(busy), real_now().add(seconds=FIRST_RETRY_SECONDS))
                 return Became("bounced", str(error))
             case "address" | "letter":
                 return Became("stuck", f"refused: {error}")

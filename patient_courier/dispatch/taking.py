@@ -164,9 +164,11 @@ def wake_due(session: Session, definitions: Definitions) -> bool:
         horizon = _wake(session, definitions, lot, clock)
     elif ahead is not None:
         broadcasts.start(session, definitions, ahead, max(clock.now, horizon))
+    busy = bool(lot.students) or ahead is not None
     if moving:
-        set_clock(session, max(horizon, clock.now), arrived=horizon == clock.moving_to)
-    return bool(lot.students) or ahead is not None or (moving and horizon != clock.moving_to)
+        # It has arrived when nothing is left to happen by then: one instant can hold more than one chunk, or a list.
+        set_clock(session, max(horizon, clock.now), arrived=not busy)
+    return busy
 
 
 @dataclass(frozen=True, slots=True)

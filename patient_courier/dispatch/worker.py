@@ -7,6 +7,8 @@ from collections.abc import Callable
 
 import structlog
 
+from patient_courier.store.database import Busy
+
 log = structlog.get_logger()
 LONGEST_SLEEP_SECONDS = 30.0
 AFTER_ERROR_SECONDS = 5.0
@@ -44,6 +46,9 @@ class Worker:
             self._wanted.clear()
             try:
                 pause = self._work()
+            except Busy as error:
+                log.warning("must wait", worker=self._thread.name, why=str(error))
+                pause = AFTER_ERROR_SECONDS
             except Exception:
                 log.exception("failed, will try again", worker=self._thread.name)
                 pause = AFTER_ERROR_SECONDS

@@ -7,7 +7,7 @@ number of the link.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from html import escape, unescape
 from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
@@ -19,9 +19,28 @@ from patient_courier.post.marks import SAFE_LINK, Part, Shown
 
 # Stands for the way to one of the letter's links, by its number.
 GO = "links.go."
+_ADDRESS_SO_FAR = re.compile(r'(?:href|src)="([^"]*)$')
 _OPENING = re.compile(r'(<a\b[^>]*?\bhref=")')
 # Links of the letter's own: they say by themselves whose they are.
 _OWN = "links."
+
+
+_BEFORE_HOST_ENDS = re.compile(r"\s*(https?://[^/?#]*)?", re.IGNORECASE)
+
+
+def names_host(parts: Iterable[str | Field]) -> bool:
+    """Whether a value that comes from students would say where an address leads: it stands for all of it, or in its host."""
+    written = ""
+    for part in parts:
+        if isinstance(part, str):
+            written += part
+        elif part.name.startswith("student."):
+            return _BEFORE_HOST_ENDS.fullmatch(written) is not None
+        else:
+            written += (
+                "https://x/" if not written.strip() else "x"
+            )  # an address of the owner's, or a piece of one
+    return False
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +58,8 @@ class Target:
 
     def address(self, values: Mapping[str, Value], zone: str) -> str | None:
         """The address for one student; None when it leads neither to the web nor to a mail address."""
+        if names_host(self.parts):
+            return None
         text = "".join(
             part if isinstance(part, str) else clean_text(part.text(values.get(part.name), zone))
             for part in self.parts
@@ -149,7 +170,10 @@ def _fill(parts: tuple[Part, ...], values: Mapping[str, Value], zone: str, found
                 _fill(part.parts, values, zone, found)
         else:
             text = clean_text(part.text(values.get(part.name), zone))
-            if found and found[-1].endswith(('href="', 'src="')) and not SAFE_LINK.match(text):
+            opened = _ADDRESS_SO_FAR.search(found[-1]) if found else None
+            if opened is not None and (
+                names_host([opened[1], part]) or (not opened[1] and not SAFE_LINK.match(text))
+            ):
                 text = "#"
             found.append(escape(text))
 

@@ -39,6 +39,7 @@ class Kept:
     saved: Instant
     due: Instant | None
     not_before: Instant | None
+    planned: dict[str, Any] | None
     started: Instant | None
     ended: Instant | None
     recipients: int | None

@@ -3,26 +3,37 @@
 from __future__ import annotations
 
 import os
+import time
 from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 from typing import Any
 
+import structlog
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.orm import Session
 
 from patient_courier.store.audience import FUNCTIONS
+from patient_courier.store.faults import Busy, Unusable, sentence, told
+
+__all__ = ["Busy", "Database", "Trouble", "Unusable"]
+log = structlog.get_logger()
 
 # How long a writer waits for its turn before it is told to come again.
 PATIENCE_SECONDS = 10.0
 
 
-class Busy(Exception):
-    """Too many are writing at the moment; nothing was done, and the same may be tried again."""
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """Why the school can't be written, and since when (seconds of ``time.monotonic``)."""
+
+    sentence: str
+    since: float
 
 
 class FairLock:
@@ -68,6 +79,8 @@ class Database:
         self.path = path
         path.parent.mkdir(parents=True, exist_ok=True)
         _keep_private(path)
+        self._file = _identity(path)
+        self._trouble: Trouble | None = None
         self._engine = _engine(path, "FULL")
         self._writing = self._engine.execution_options(writing=True)
         self._noting = _engine(path, "NORMAL").execution_options(writing=True)
@@ -82,20 +95,64 @@ class Database:
             command.upgrade(config, "head")
             connection.commit()
 
+    @property
+    def trouble(self) -> Trouble | None:
+        """What keeps the school from being written, as far as is known; None when nothing does.
+
+        Known from memory and a look at the file, so that it can be said whatever the disk does.
+        """
+        try:
+            self._check_file()
+        except Unusable as error:
+            self._remember(error)
+        return self._trouble
+
+    def probe(self) -> None:
+        """Write something that changes nothing, to see whether what was in the way has gone. Raises Busy, Unusable."""
+        with self.noting() as connection:
+            connection.execute(text("UPDATE alembic_version SET version_num = version_num"))
+        self._trouble = None
+
+    def _check_file(self) -> None:
+        if _identity(self.path) != self._file:
+            raise Unusable(
+                sentence(
+                    f"the file at {self.path} is no longer the one that was opened. Put that one back, or stop and start "
+                    "with the one that lies there now"
+                )
+            )
+
+    def _remember(self, error: Unusable) -> None:
+        if self._trouble is None:
+            log.error("the school can't be written", why=str(error))
+        if self._trouble is None or self._trouble.sentence != str(error):
+            self._trouble = Trouble(str(error), time.monotonic())
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """Errors of the file as Busy and Unusable, which are remembered."""
+        try:
+            with told():
+                yield
+        except Unusable as error:
+            self._remember(error)
+            raise
+
     @contextmanager
     def reading(self) -> Iterator[Session]:
-        """A consistent view of the data."""
-        with Session(self._engine) as session:
+        """A consistent view of the data. Raises Unusable."""
+        with self._told(), Session(self._engine) as session:
             yield session
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
         """One write transaction, committed at the end, or nothing at all when an error comes out of it.
 
-        On the disk when it returns. Raises Busy when its turn does not come.
+        On the disk when it returns. Raises Busy when its turn does not come, Unusable when the file can't be written.
         """
         with (
             self._my_turn(),
+            self._told(),
             Session(self._writing, expire_on_commit=False) as session,
             session.begin(),
         ):
@@ -109,7 +166,7 @@ class Database:
 
         SQLite's documentation of PRAGMA synchronous: in WAL mode NORMAL loses no consistency, only durability.
         """
-        with self._my_turn(), self._noting.begin() as connection:
+        with self._my_turn(), self._told(), self._noting.begin() as connection:
             yield connection
 
     @contextmanager
@@ -117,6 +174,8 @@ class Database:
         if not self._turn.acquire(PATIENCE_SECONDS):
             raise Busy("Too much is being written at the moment.")
         try:
+            with self._told():
+                self._check_file()
             yield
         finally:
             self._turn.release()
@@ -124,6 +183,15 @@ class Database:
     def close(self) -> None:
         self._engine.dispose()
         self._noting.dispose()
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    """What tells a file from another one in its place: device and inode; None when there is none."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
 
 
 def _keep_private(path: Path) -> None:

@@ -19,7 +19,14 @@ from patient_courier.core.fields import certificate_code
 from patient_courier.core.school.certificates import Design, IssuedCertificate
 from patient_courier.core.school.courses import Course
 from patient_courier.store.people import PAGE, Person, person_of, with_words
-from patient_courier.store.tables import CertificateRow, DesignRow, PrintRow, StudentRow, VoidPlaceRow
+from patient_courier.store.tables import (
+    CertificateRow,
+    DesignRow,
+    EnrolmentRow,
+    PrintRow,
+    StudentRow,
+    VoidPlaceRow,
+)
 
 Standing = Literal["stands", "taken_back"]
 # Places come from lists of this many, and a new list is begun when one is half full: a place tells nobody how many
@@ -74,6 +81,13 @@ class Changed:
     student: str
     course: str
     issued: Instant | None
+
+
+def is_announced(session: Session, course: str) -> bool:
+    """Whether anybody knows of a course: somebody is or was in it, or has its certificate."""
+    within = select(EnrolmentRow.student_id).where(EnrolmentRow.course == course)
+    issued = select(PrintRow.code).where(PrintRow.course == course)
+    return any(session.scalar(query.limit(1)) is not None for query in (within, issued))
 
 
 def follow(session: Session, definitions: Definitions, changes: Iterable[Changed]) -> None:

@@ -139,6 +139,7 @@ class BroadcastRow(Table):
     saved: Mapped[Instant]
     due: Mapped[Instant | None]
     not_before: Mapped[Instant | None]
+    planned: Mapped[dict[str, Any] | None]  # day and zone of the draft, while it goes out at once instead
     started: Mapped[Instant | None]
     ended: Mapped[Instant | None]
     recipients: Mapped[int | None]

@@ -17,9 +17,10 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from patient_courier.core.school.text import without_halves
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.intake.apart import Occupied
-from patient_courier.store.database import Busy
+from patient_courier.store.database import Busy, Unusable
 from patient_courier.web.answers import SIGNED_IN
 from patient_courier.web.bounds import Bounds
+from patient_courier.web.drawings import Drawings
 from patient_courier.web.places import (
     approvals,
     audiences,
@@ -88,6 +89,7 @@ class Served:
     def __init__(self, post: Post) -> None:
         self.post = post
         self.passwords = Passwords(post.database)
+        self.drawings = Drawings()
         self._routes: ASGIApp = _routes()
         if post.settings.demo:
             # The demo signs its owner in by itself, so no other site may pass for it under another name.
@@ -231,9 +233,11 @@ async def _invalid(request: Request, error: Exception) -> Response:
 
 
 async def _busy(request: Request, error: Exception) -> Response:
-    return JSONResponse(
-        {"detail": f"{error} Try again in a moment."}, status_code=503, headers={"Retry-After": "2"}
+    """Trouble of ours, not of what was sent: the same is welcome later (RFC 9110, section 15.6.4)."""
+    seconds, said = (
+        ("60", str(error)) if isinstance(error, Unusable) else ("2", f"{error} Try again in a moment.")
     )
+    return JSONResponse({"detail": said}, status_code=503, headers={"Retry-After": seconds})
 
 
 def _no_link(request: Request, error: Exception) -> Response:

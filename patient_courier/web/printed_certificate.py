@@ -9,6 +9,7 @@ from whenever import Instant
 from patient_courier.certificates.drawing import Certificate
 from patient_courier.core.certificates import day, filled, hours_text
 from patient_courier.core.definitions import Definitions
+from patient_courier.core.fields import certificate_code
 from patient_courier.core.school.certificates import Design
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PICTURES
@@ -83,7 +84,13 @@ def example(design: Design, name: str, now: Instant) -> Print:
 
 def example_address(definitions: Definitions, course: str) -> str:
     """A picture of what a course's certificates are like, with nobody's name and a number that is none."""
-    return f"{definitions.site.rstrip('/')}/certificate/example/{quote(course, safe='')}.png"
+    key = example_key(definitions, course)
+    return f"{definitions.site.rstrip('/')}/certificate/example/{quote(course, safe='')}.png?key={key}"
+
+
+def example_key(definitions: Definitions, course: str) -> str:
+    """What shows the example of a course before anybody is in it: nobody can work it out."""
+    return certificate_code(definitions.seal, "example", course)
 
 
 def check_address(definitions: Definitions, code: str) -> str:

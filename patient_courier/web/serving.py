@@ -59,8 +59,8 @@ class BoundedProtocol(H11Protocol):
             self.transport.close()
 
 
-def serve(app: ASGIApp, host: str, port: int) -> None:
-    """Serve the application until it is told to stop."""
+def serve(app: ASGIApp, host: str, port: int, proxies: str = "") -> None:
+    """Serve the application until it is told to stop. ``proxies``: whose word on where a request comes from is taken."""
     # Requests and workers share one interpreter lock, and a request changes hands several times: the usual 5 ms at
     # every change would add up to more than all the work.
     sys.setswitchinterval(SWITCH_SECONDS)
@@ -74,5 +74,7 @@ def serve(app: ASGIApp, host: str, port: int) -> None:
         access_log=False,
         http=BoundedProtocol,
         ws="none",
+        proxy_headers=bool(proxies),
+        forwarded_allow_ips=proxies,
         server_header=False,
     )

@@ -147,10 +147,15 @@ def links(letter: Letter) -> Iterator[tuple[str, str]]:
                     yield f"{place}/html", url or ""
 
 
+_STUDENTS_OWN = re.compile(r"(https?://[^/?#{]*)?\{\{\s*student\.", re.IGNORECASE)
+
+
 def _wrong_link(url: str) -> str | None:
     plain = url.strip()
     if not plain or plain in ("#", "http://", "https://", "mailto:"):
         return "A link here leads nowhere; give it an address."
+    if _STUDENTS_OWN.match(plain):
+        return "This link leads where a student's own data says. Link to a page of yours; the field can stand behind its host."
     if plain.startswith("{{"):
         return None  # what the field holds is asked where the letter is used
     if re.match(r"mailto:[^@\s]+@[^@\s]+$", plain, re.IGNORECASE):

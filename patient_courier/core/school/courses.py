@@ -9,7 +9,7 @@ from email_validator import EmailNotValidError, validate_email
 from pydantic import Field, field_validator
 
 from patient_courier.core.school.looks import Signature
-from patient_courier.core.school.text import FilledLine, KeyText, Line, Text, shortened
+from patient_courier.core.school.text import AddressText, FilledLine, KeyText, Line, Text, shortened
 from patient_courier.core.school.values import (
     InnerKey,
     Model,
@@ -23,7 +23,7 @@ from patient_courier.core.school.values import (
 )
 
 Email = Annotated[str, Field(max_length=320)]
-Url = Annotated[Line, Field(max_length=2000)]
+Url = Annotated[AddressText, Field(max_length=2000)]
 Title = Annotated[FilledLine, Field(max_length=500)]
 Count = Annotated[int, Field(ge=0, le=1_000_000)]
 

@@ -60,6 +60,12 @@ def _fit_key(value: str) -> str:
     return value
 
 
+def _fit_address(value: str) -> str:
+    if not is_fit(value):
+        raise ValueError("a web address has no line breaks or control characters in it")
+    return value
+
+
 def _if_text(value: object) -> object:
     return clean_line(value) if isinstance(value, str) else value
 
@@ -68,4 +74,5 @@ Line = Annotated[str, AfterValidator(clean_line)]
 Text = Annotated[str, AfterValidator(clean_text)]
 # Cleaned before its length is looked at: a title of nothing but control characters is empty.
 FilledLine = Annotated[str, Field(min_length=1), BeforeValidator(_if_text)]
+AddressText = Annotated[str, AfterValidator(_fit_address)]
 KeyText = Annotated[str, AfterValidator(_fit_key)]

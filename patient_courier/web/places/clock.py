@@ -35,11 +35,12 @@ class ClockOut(BaseModel):
 
 
 class FrameOut(BaseModel):
-    """Numbers for the menu, and the clock."""
+    """Numbers for the menu, the clock, and what keeps the school from being written, if anything does."""
 
     clock: ClockOut
     needs_you: int
     students: int
+    trouble: str | None
 
 
 class MoveClock(BaseModel):
@@ -53,10 +54,15 @@ class MoveClock(BaseModel):
 
 @router.get("/frame")
 def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
+    trouble = post.database.trouble
     return FrameOut(
         clock=_clock(session, post),
-        needs_you=needs.count(session) + approvals.count(session) + (post.outbox.trouble is not None),
+        needs_you=needs.count(session)
+        + approvals.count(session)
+        + (post.outbox.trouble is not None)
+        + (trouble is not None),
         students=people.number(session),
+        trouble=trouble.sentence if trouble else None,
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any, Literal
 
 from fastapi import APIRouter, HTTPException
@@ -10,10 +11,20 @@ from pydantic import BaseModel, Field
 from patient_courier.core import words
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.grouping import Waiting, grouped
+from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store import broadcasts, feedback, needs
+from patient_courier.store import broadcasts, feedback, needs, people
 from patient_courier.store.feedback import Said
-from patient_courier.web.context import Reading, RowId, RowNumber, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.context import (
+    Reading,
+    RowId,
+    RowNumber,
+    Session,
+    SignedIn,
+    ThePost,
+    Writing,
+    definitions_in,
+)
 from patient_courier.web.places.deliveries import delivery_out
 
 router = APIRouter(prefix="/api/needs-you", tags=["deliveries"])
@@ -23,11 +34,11 @@ MOST_LETTERS = 1000
 
 class NeedsYou(BaseModel):
     """Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
-    ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), or a low answer to a
+    ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), or a low answer to a
     question for feedback with its ``words``.
     """
 
-    kind: Literal["delivery", "event", "circles", "carrier", "words"]
+    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words"]
     id: int
     ids: list[int]
     title: str
@@ -73,7 +84,7 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
         waiting.append(
             Waiting(one.id, one.letter, line.letter_name, one.status, one.reason, person.key, person.name)
         )
-    found = _carrier(post, zone)
+    found = _disk(post, zone) + _carrier(post, zone)
     for group in grouped(waiting):
         first = group.items[0]
         found.append(
@@ -95,23 +106,36 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
     found += [_unhappy(definitions, one, zone) for one in feedback.waiting(session)]
     for problem in needs.problems(session):
         event = problem.kind == "event"
+        circling = words.circles(problem.reason)
         found.append(
             NeedsYou(
                 kind="event" if event else "circles",
                 id=problem.id,
                 ids=[problem.id],
                 title="An event could not be used" if event else "A student goes in circles",
-                sentence=problem.reason[:1].upper() + problem.reason[1:],
+                sentence=_circles(session, definitions, *circling)
+                if circling
+                else problem.reason[:1].upper() + problem.reason[1:],
                 reason_code=None,
                 at=words.moment(problem.at, zone),
-                student=None,
-                students=[],
+                student=circling[0] if circling else None,
+                students=[circling[0]] if circling else [],
                 letter=None,
                 body=problem.body if event else None,
                 can_post=False,
             )
         )
     return found
+
+
+def _circles(session: Session, definitions: Definitions, student: str, sequence: str, step: str) -> str:
+    """Who went in circles where, by the names that the owner knows."""
+    person, plan = people.find(session, student), definitions.sequences.get(sequence)
+    name = plan.sequence.name if plan is not None and plan.sequence.name else sequence
+    return (
+        f"{person.name if person else student} took more than a hundred steps of “{name}” in one instant, up to the step "
+        f"“{step}”, so this run was stopped. Look at what makes it begin again: a wait is missing there."
+    )
 
 
 def _unhappy(definitions: Definitions, one: Said, zone: str) -> NeedsYou:
@@ -131,6 +155,30 @@ def _unhappy(definitions: Definitions, one: Said, zone: str) -> NeedsYou:
         body=None,
         can_post=False,
     )
+
+
+def _disk(post: Post, zone: str) -> list[NeedsYou]:
+    """That the school's file can't be written, said from memory: it can't be kept."""
+    trouble = post.database.trouble
+    if trouble is None:
+        return []
+    since = real_now().subtract(seconds=int(time.monotonic() - trouble.since))
+    return [
+        NeedsYou(
+            kind="disk",
+            id=1,
+            ids=[],
+            title="Nothing can be taken in",
+            sentence=trouble.sentence,
+            reason_code="disk",
+            at=words.moment(since, zone),
+            student=None,
+            students=[],
+            letter=None,
+            body=None,
+            can_post=False,
+        )
+    ]
 
 
 def _carrier(post: Post, zone: str) -> list[NeedsYou]:

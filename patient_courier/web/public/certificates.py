@@ -3,28 +3,33 @@
 from __future__ import annotations
 
 import json
+from hmac import compare_digest
 from html import escape
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, HTTPException, Path, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse, RedirectResponse
 from limits import RateLimitItemPerHour
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
 from patient_courier.certificates.baking import baked
-from patient_courier.certificates.drawing import draw
+from patient_courier.certificates.drawing import Certificate, draw
 from patient_courier.core.certificates import day, design_of, learnt
 from patient_courier.core.definitions import Definitions
-from patient_courier.dispatch.clock import real_now
+from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch.credentials import signed_credential
+from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store import prints
 from patient_courier.store.prints import Print
 from patient_courier.web.context import Reading, Session, ThePost, definitions_in
+from patient_courier.web.drawings import digest
 from patient_courier.web.printed_certificate import (
     certificate_of,
     check_address,
     example,
+    example_key,
     look_of_certificate,
     printed,
 )
@@ -36,6 +41,7 @@ Code = Annotated[str, Path(max_length=40, pattern=r"^[A-Za-z0-9 -]+$")]
 # Numbers can't be guessed; whoever tries many is slowed down all the same.
 MOST_UNKNOWN = RateLimitItemPerHour(100, 1, "certificate")
 _tries = MovingWindowRateLimiter(MemoryStorage())
+_EXAMPLE_DAY = parse_moment("2026-01-01T12:00:00Z")
 _ASK = (
     '<form method="get" action="/certificate"><label>The number, as it is printed on the certificate'
     '<input type="text" name="number" required maxlength="40" autocomplete="off" placeholder="ABCD-EFGH-JKLM"></label>'
@@ -60,37 +66,69 @@ def copy_script() -> Response:
 
 
 @router.get("/example/{course}.png")
-def example_picture(course: str, post: ThePost, session: Reading) -> Response:
-    """What a course's certificates are like, for letters that are only looked at."""
-    definitions = definitions_in(post, session)
-    found = definitions.courses.get(course)
-    if found is None or found.certificate is None:
-        raise HTTPException(404)
-    design = design_of(definitions, found)
-    drawn = certificate_of(
-        session, definitions, design, example(design, "The name of the student", real_now())
+async def example_picture(
+    request: Request, course: str, key: Annotated[str, Query(max_length=40)] = ""
+) -> Response:
+    """What a course's certificates are like, for letters that are only looked at.
+
+    A course that nobody is in yet is shown to whoever has the ``key``, which stands in the owner's letters.
+    """
+    drawn = await run_in_threadpool(_example, request.scope["served"].post, course, key)
+    told = digest(drawn, "png")
+    headers = {"Cache-Control": "private, max-age=60"}
+    return await request.scope["served"].drawings.answer(
+        request, told, lambda: draw(drawn, "png"), "image/png", headers
     )
-    return Response(
-        draw(drawn, "png"), media_type="image/png", headers={"Cache-Control": "private, max-age=60"}
-    )
+
+
+def _example(post: Post, course: str, key: str) -> Certificate:
+    with post.database.reading() as session:
+        definitions = definitions_in(post, session)
+        found = definitions.courses.get(course)
+        if found is None or found.certificate is None:
+            raise HTTPException(404)
+        known = prints.is_announced(session, course) or compare_digest(key, example_key(definitions, course))
+        if not known:
+            raise HTTPException(404)
+        design = design_of(definitions, found)
+        # A day of its own, so that it is the same picture until the design changes.
+        return certificate_of(
+            session, definitions, design, example(design, "The name of the student", _EXAMPLE_DAY)
+        )
 
 
 @router.get("/{code}.{form}")
-def as_file(
-    request: Request, code: Code, form: Literal["png", "pdf"], post: ThePost, session: Reading
-) -> Response:
+async def as_file(request: Request, code: Code, form: Literal["png", "pdf"]) -> Response:
     """The picture, with the credential in it, or the PDF of a certificate that stands."""
-    found = prints.by_code(session, code)
-    if found is None or found.revoked:
-        return _unknown(request, post, session)
-    definitions = definitions_in(post, session)
-    body = draw(printed(session, definitions, found), form)
+    found = await run_in_threadpool(_stands, request, code, form)
+    if isinstance(found, Response):
+        return found
+    number, drawn, credential = found
     headers = {"Cache-Control": "private, max-age=300", "X-Robots-Tag": "noindex"}
     if form == "pdf":
-        headers["Content-Disposition"] = f'inline; filename="certificate-{found.code}.pdf"'
-    else:
-        body = baked(body, _json(signed_credential(session, definitions, found)))
-    return Response(body, media_type="image/png" if form == "png" else "application/pdf", headers=headers)
+        headers["Content-Disposition"] = f'inline; filename="certificate-{number}.pdf"'
+
+    def make() -> bytes:
+        body = draw(drawn, form)
+        return body if form == "pdf" else baked(body, credential)
+
+    media = "image/png" if form == "png" else "application/pdf"
+    told = digest(drawn, form, credential)
+    return await request.scope["served"].drawings.answer(request, told, make, media, headers)
+
+
+def _stands(
+    request: Request, code: str, form: Literal["png", "pdf"]
+) -> Response | tuple[str, Certificate, str]:
+    """The number, what is drawn and the credential (for a picture) of a certificate that stands, or that there is none."""
+    post: Post = request.scope["served"].post
+    with post.database.reading() as session:
+        found = prints.by_code(session, code)
+        if found is None or found.revoked:
+            return _unknown(request, post, session)
+        definitions = definitions_in(post, session)
+        credential = _json(signed_credential(session, definitions, found)) if form == "png" else ""
+        return found.code, printed(session, definitions, found), credential
 
 
 @router.get("/{code}/credential.json")

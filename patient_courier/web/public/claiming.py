@@ -25,7 +25,7 @@ router = APIRouter(prefix="/post", include_in_schema=False)
 @router.get("/claim/{token}/{course:path}")
 def claim_page(token: str, post: ThePost, session: Reading, course: str = "") -> Response:
     found = find(post, session, "claim", token)
-    key = _course(found, course)
+    key = _course(session, found, course)
     return _shown(session, found, key, _claim(session, found, key))
 
 
@@ -34,7 +34,7 @@ def claim_page(token: str, post: ThePost, session: Reading, course: str = "") ->
 def ask_for_it(token: str, post: ThePost, session: Writing, course: str = "") -> Response:
     """Ask for it. What is not finished is not asked for, however the page was sent."""
     found = find(post, session, "claim", token)
-    key = _course(found, course)
+    key = _course(session, found, course)
     before = _claim(session, found, key)
     if before.standing == "ready" or (before.standing == "asked" and _put_aside(session, found, key)):
         ask(session, found.definitions, found.student.id, key, found.now)
@@ -42,12 +42,17 @@ def ask_for_it(token: str, post: ThePost, session: Writing, course: str = "") ->
     return _shown(session, found, key, _claim(session, found, key))
 
 
-def _course(found: Found, wish: str) -> str:
-    """The course that is asked about: the one in the link, or the letter's. Raises NoLink."""
+def _course(session: Session, found: Found, wish: str) -> str:
+    """The course that is asked about: the letter's, or one in the link that the student is or was in. Raises NoLink."""
     key = wish or found.course or ""
-    if key not in found.definitions.courses:
+    if key not in found.definitions.courses or (key != found.course and not _is_in(session, found, key)):
         raise NoLink(old=True)
     return key
+
+
+def _is_in(session: Session, found: Found, course: str) -> bool:
+    state = load_states(session, [found.student.id], found.definitions)[found.student.id]
+    return course in state.facts.enrolments or course in state.facts.certificates
 
 
 def _claim(session: Session, found: Found, course: str) -> Claim:

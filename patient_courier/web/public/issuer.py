@@ -12,6 +12,7 @@ from patient_courier.certificates.signing import CREDENTIALS, OPEN_BADGES
 from patient_courier.core.certificates import design_of
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.credentials import issuer_of, public_keys, signed_status
+from patient_courier.store.prints import is_announced
 from patient_courier.web.context import Reading, ThePost, definitions_in
 
 router = APIRouter(prefix="/issuer", include_in_schema=False)
@@ -42,7 +43,7 @@ def achieved(course: str, post: ThePost, session: Reading) -> Response:
     """What whoever has a certificate of this course has achieved."""
     definitions = definitions_in(post, session)
     found = definitions.courses.get(course)
-    if found is None or found.certificate is None:
+    if found is None or found.certificate is None or not is_announced(session, course):
         return _answer(None)
     said = achievement(issuer_of(definitions), design_of(definitions, found), course)
     return _answer({"@context": [CREDENTIALS, OPEN_BADGES], **said})

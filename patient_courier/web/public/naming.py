@@ -41,7 +41,7 @@ def set_name(
     wished = " ".join(clean_line(name).split())
     if one.own_name:
         return _asked(found, one)
-    if not wished or len(wished) > LONGEST:
+    if not any(sign.isalpha() for sign in wished) or len(wished) > LONGEST:
         return _asked(found, one, f"Write your name, in at most {LONGEST} letters.")
     prints.rename(session, one.code, wished, found.now)
     body = (
@@ -69,4 +69,5 @@ def _asked(found: Found, one: Print, wrong: str = "") -> HTMLResponse:
         f'<form method="post"><label>How should your name be printed? You can say it here once.<input type="text" name="name" required maxlength="{LONGEST}" '
         f'autocomplete="name" value="{escape(one.name)}"></label><button>Print it so</button></form>'
     )
-    return page(found.look, "Your name on the certificate", note + picture + form)
+    status = 422 if wrong else 200
+    return page(found.look, "Your name on the certificate", note + picture + form, status=status)

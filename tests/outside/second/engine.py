@@ -82,7 +82,7 @@ class Second:
                 "student": run.student, "sequence": run.key, "started": text(run.began),
                 "subject": next((run.subject[name] for name in NARROW if name in run.subject), None),
                 "ended": text(run.ended) if run.ended else None, "outcome": run.outcome,
-                "step": run.step["id"] if run.step and run.outcome != "finished" else None,
+                "step": None if run.outcome == "finished" else (run.step or run.sequence["steps"][0])["id"],
             }
             for run in self.runs
         ]  # fmt: skip
