@@ -33,6 +33,7 @@ from patient_courier.post.links import LinkSigner
 from patient_courier.post.mailroom import Mailroom
 from patient_courier.post.message import Mail
 from patient_courier.settings import Settings
+from patient_courier.store import moves
 from patient_courier.store.broadcasts import in_status
 from patient_courier.store.database import Busy, Database
 from patient_courier.store.definitions import Library
@@ -146,6 +147,9 @@ class Post:
             with self.database.reading() as session:
                 clock, due = read_clock(session), next_due(session, real)
                 wait = seconds_to_wait(session, real)
+                moving = bool(moves.ripe(session, clock.now))
+            if moving:
+                self._move_students()
             if clock.moving_to is None and (due is None or due > clock.now):
                 pauses = (_seconds_until(due if not clock.practice else None), wait, unsettled)
                 return min(pause for pause in pauses if pause is not None)
@@ -154,6 +158,12 @@ class Post:
             self._poster.nudge()
             self._calling.nudge()
         return 0.0
+
+    def _move_students(self) -> None:
+        """New addresses that nobody has objected to for a week hold from now on."""
+        with self.database.writing() as session:
+            for move in moves.ripe(session, read_clock(session).now):
+                moves.carry_out(session, move)
 
     def _settle_visits(self, real: Instant) -> None:
         with self.database.writing() as session:

@@ -19,6 +19,7 @@ class Worker:
 
     def __init__(self, name: str, work: Callable[[], float]) -> None:
         self._work = work
+        self._waits_for = ""  # said once, not at every look
         self._wanted = threading.Event()
         self._stopping = threading.Event()
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
@@ -47,7 +48,9 @@ class Worker:
             try:
                 pause = self._work()
             except Busy as error:
-                log.warning("must wait", worker=self._thread.name, why=str(error))
+                if str(error) != self._waits_for:
+                    log.warning("must wait", worker=self._thread.name, why=str(error))
+                self._waits_for = str(error)
                 pause = AFTER_ERROR_SECONDS
             except Exception:
                 log.exception("failed, will try again", worker=self._thread.name)

@@ -5,7 +5,7 @@ A link works without signing in. It is for one delivery and one purpose: what is
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import quote
 
 from itsdangerous import BadData, BadSignature, Signer, URLSafeSerializer, URLSafeTimedSerializer
@@ -13,6 +13,8 @@ from itsdangerous import BadData, BadSignature, Signer, URLSafeSerializer, URLSa
 PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event", "name", "claim")
 # For how long a new address can be confirmed.
 MOVE_SECONDS = 3 * 86_400
+# For how long the old address is asked; whether there is still something to agree to is seen then.
+AGREE_SECONDS = 30 * 86_400
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +51,7 @@ class LinkSigner:
         self._old = URLSafeSerializer(secret, salt="letter-links")
         self._signers = {place: Signer(secret, salt=f"letter-{place}") for place in PLACES}
         self._moves = URLSafeTimedSerializer(secret, salt="letter-moved")
+        self._agreements = URLSafeTimedSerializer(secret, salt="letter-moving")
         self._site = site.rstrip("/")
 
     def links(
@@ -73,6 +76,13 @@ class LinkSigner:
             event=self.address("event", delivery) if events else None,
             name=self.address("name", delivery) if names else None,
             claim=self.address("claim", delivery) if names else None,
+        )
+
+    def read_only(self, delivery: int) -> Links:
+        """The links of a letter that is read in the browser: whoever is shown it decides nothing about a student's post."""
+        elsewhere = f"{self._site}/post/from-the-letter"
+        return replace(
+            self.links(delivery), stop=elsewhere, preferences=elsewhere, name=elsewhere, claim=elsewhere
         )
 
     def nowhere(self) -> Links:
@@ -101,6 +111,18 @@ class LinkSigner:
         except (BadData, ValueError, TypeError):
             return None
         return student, before, after
+
+    def agreement_address(self, act: str, student: int, before: str, after: str) -> str:
+        """The link at the old address by which it agrees to a new one (``agree``) or does not (``keep``)."""
+        return f"{self._site}/post/{act}/{self._agreements.dumps([act, student, before, after])}"
+
+    def agreement(self, act: str, token: str) -> tuple[int, str, str] | None:
+        """What such a link names, as :meth:`move` does; None when it is for something else, not ours, or too old."""
+        try:
+            signed, student, before, after = self._agreements.loads(token, max_age=AGREE_SECONDS)
+        except (BadData, ValueError, TypeError):
+            return None
+        return (student, before, after) if signed == act else None
 
     def delivery(self, place: str, token: str) -> int | None:
         """The delivery a token names, or None when the token is not ours or for another purpose.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from patient_courier.core.definitions import Definitions
@@ -13,6 +14,7 @@ from patient_courier.core.school.courses import check_web_address
 from patient_courier.store.broadcasts import about
 from patient_courier.store.log import Logged
 from patient_courier.store.states import load_states
+from patient_courier.store.tables import EventRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +50,15 @@ def after_answer(session: Session, definitions: Definitions, one: Logged, answer
     values |= {name: None for name in values if name.startswith("links.")}
     page, url, ask = (text.render(values, state.zone, html=False) for text in texts.values())
     return After(page, url if _safe(url) else None, ask, _REVIEW in values and bool(url), choice.value)
+
+
+def newest_answer(session: Session, student_id: int, letter: str) -> str | None:
+    """What a student has answered to a letter last."""
+    asked = select(EventRow.names).where(EventRow.student_id == student_id, EventRow.type == "answered")
+    for names in session.scalars(asked.order_by(EventRow.number.desc())):
+        if names.get("letter") == letter:
+            return str(names["answer"])
+    return None
 
 
 _REVIEW = "course.review_url"

@@ -592,6 +592,16 @@ class ReturnRow(Table):
     said: Mapped[str]
 
 
+class MoveRow(Table):
+    """A student's new address, confirmed there; it holds from ``due`` (school time) unless the old one says no before."""
+
+    __tablename__ = "moves"
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), primary_key=True)
+    before: Mapped[str]
+    after: Mapped[str]
+    due: Mapped[Instant] = mapped_column(index=True)
+
+
 class TroubleRow(Table):
     """What the mailroom plays for an address, and how often it still does (-1: always)."""
 

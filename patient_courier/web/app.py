@@ -9,6 +9,8 @@ from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
+from limits.storage import MemoryStorage
+from limits.strategies import MovingWindowRateLimiter
 from starlette.datastructures import MutableHeaders
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
@@ -90,6 +92,7 @@ class Served:
         self.post = post
         self.passwords = Passwords(post.database)
         self.drawings = Drawings()
+        self.limits = MovingWindowRateLimiter(MemoryStorage())
         self._routes: ASGIApp = _routes()
         if post.settings.demo:
             # The demo signs its owner in by itself, so no other site may pass for it under another name.

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Annotated
 
 from fastapi import Depends, HTTPException, Path, Query, Request
+from limits.strategies import MovingWindowRateLimiter
 from pydantic import Field
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -17,6 +18,7 @@ from patient_courier.store.users import User, user_of_session
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 
 __all__ = [
+    "Limits",
     "PageNumber",
     "Reading",
     "RowId",
@@ -37,6 +39,15 @@ def post(request: Request) -> Post:
 
 
 ThePost = Annotated[Post, Depends(post)]
+
+
+def limits(request: Request) -> MovingWindowRateLimiter:
+    found: MovingWindowRateLimiter = request.scope["served"].limits
+    return found
+
+
+# How often something was done, in memory.
+Limits = Annotated[MovingWindowRateLimiter, Depends(limits)]
 
 
 def _reading(post: ThePost) -> Iterator[Session]:

@@ -30,6 +30,7 @@ from patient_courier.store.tables import EventRow
 from patient_courier.store.users import add_user
 from patient_courier.web.sign_in import CSRF_HEADER, hash_password
 from tests.schools import letter, read, school, send, sequence
+from tests.waiting import until
 from tests.web.conftest import NOW, PASSWORD
 
 PEOPLE = 200
@@ -47,6 +48,12 @@ class Site:
     @property
     def port(self) -> int:
         return int(self.address.rpartition(":")[2])
+
+    def answers(self) -> bool:
+        """Whether it is up."""
+        with suppress(httpx.TransportError):
+            return httpx.get(f"{self.address}/api/session").status_code == 401
+        return False
 
     def memory(self) -> int:
         """Megabytes in use by the server."""
@@ -86,12 +93,7 @@ def site(tmp_path_factory) -> Iterator[Site]:
         [sys.executable, "-W", "ignore", "-m", "patient_courier.cli", "serve"], env=environment
     )
     found = Site(f"http://127.0.0.1:{port}", process, database, read_secrets(database)["intake"])
-    for _ in range(240):
-        try:
-            httpx.get(f"{found.address}/api/session")
-            break
-        except httpx.HTTPError:
-            time.sleep(0.25)
+    until(found.answers)
     yield found
     process.terminate()
     process.wait(timeout=30)
@@ -113,6 +115,17 @@ def test_a_gigabyte_from_a_stranger_is_refused_before_it_is_read(site):
     assert site.memory() - before < 60
 
 
+def is_open(connection) -> bool:
+    """Whether the far side still holds a connection on which it has said nothing."""
+    connection.setblocking(False)
+    try:
+        return connection.recv(1) != b""
+    except BlockingIOError:
+        return True
+    except OSError:
+        return False
+
+
 def test_half_open_requests_keep_nobody_out(site):
     held = []
     try:
@@ -120,9 +133,9 @@ def test_half_open_requests_keep_nobody_out(site):
             connection = socket.create_connection(("127.0.0.1", site.port))
             connection.sendall(b"GET / HTTP/1.1\r\nHost: x\r\nX-Slow: ")
             held.append(connection)
-        began = time.monotonic()
-        assert httpx.get(f"{site.address}/api/session", timeout=10).status_code == 401
-        assert time.monotonic() - began < 5
+        assert httpx.get(f"{site.address}/api/session", timeout=60).status_code == 401
+        # It was not by waiting for them to be given up: most are still held open.
+        assert sum(is_open(connection) for connection in held) > 200
     finally:
         for connection in held:
             connection.close()
@@ -138,13 +151,12 @@ def test_many_sign_ins_at_once_leave_the_owners_page_alone(site):
     threads = [threading.Thread(target=knock, args=(n,)) for n in range(60)]
     for thread in threads:
         thread.start()
-    began = time.monotonic()
     assert owner.get("/api/frame").status_code == 200
-    waited = time.monotonic() - began
+    before = answers.total()
     for thread in threads:
         thread.join()
+    assert before < 60, "the page was answered while others were still knocking"
     assert set(answers) <= {401, 429} and answers[429] > 0
-    assert waited < 5
 
 
 def test_eight_senders_at_once_lose_nothing_and_see_no_error_of_ours(site):

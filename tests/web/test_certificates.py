@@ -3,10 +3,10 @@
 import csv
 import io
 import re
-import time
 import zipfile
 
 from patient_courier.core.fields import certificate_code
+from tests.waiting import until
 from tests.web.conftest import NOW, another_school, finished, purchase
 
 
@@ -73,11 +73,8 @@ def test_they_go_out_as_csv_and_as_one_archive(app, code):
     assert rows[0][:2] == ["number", "name"] and len(rows) == 3
     assert "'=1+1" in {row[1] for row in rows}
     job = app.client.post("/api/certificates/archive", json={"course": "bees"}).json()
-    for _ in range(100):
-        if job["state"] == "done":
-            break
-        time.sleep(0.1)
-        job = app.client.get(f"/api/certificates/archive/{job['id']}").json()
+    where = f"/api/certificates/archive/{job['id']}"
+    until(lambda: app.client.get(where).json()["state"] == "done")
     file = app.client.get(f"/api/certificates/archive/{job['id']}/file").content
     with zipfile.ZipFile(io.BytesIO(file)) as archive:
         assert f"{code}.pdf" in archive.namelist() and len(archive.namelist()) == 2

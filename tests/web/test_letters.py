@@ -3,7 +3,6 @@
 import io
 import json
 import re
-import time
 from email import message_from_bytes, policy
 from urllib.parse import parse_qs, urlsplit
 
@@ -11,6 +10,7 @@ import pytest
 from PIL import Image
 from sqlalchemy import text
 
+from tests.waiting import until
 from tests.web.conftest import purchase
 
 OWN = '<div><script>alert(1)</script>{{ content }}<p onclick="x()">{{ school.postal_address }} <a href="{{ links.stop }}">stop</a></p></div>'
@@ -134,11 +134,7 @@ def test_what_became_of_it_by_link_version_and_step_with_names(app, monkeypatch)
     assert len(go) == 1  # what is no address leads nowhere
     app.client.get(go[0], follow_redirects=False)
     app.client.head(go[0], follow_redirects=False)
-    for _ in range(100):
-        found = app.client.get("/api/letters/access/figures").json()
-        if found["links"] and found["links"][0]["students"]:
-            break
-        time.sleep(0.05)
+    found = until(lambda: clicked(app))
     assert found["links"] == [{"link": "https://learn.example/a", "students": 1, "machines": 1}]
     figures = {one["what"]: one for one in found["figures"]}
     assert (figures["posted"]["number"], figures["clicked"]["number"], figures["clicked"]["small"]) == (
@@ -160,6 +156,21 @@ def test_what_became_of_it_by_link_version_and_step_with_names(app, monkeypatch)
     assert none["counts"]["posted"] == 0
 
 
+def clicked(app):
+    """A letter's figures, once a click is among them."""
+    found = app.client.get("/api/letters/access/figures").json()
+    return found if found["links"] and found["links"][0]["students"] else None
+
+
+def copies(app):
+    """What a proofreader has in their inbox, once the outbox has noted that nobody is shown more."""
+    if app.client.get("/api/letters/access/proofs").json()["left"]:
+        return None
+    query = text("SELECT raw FROM mail WHERE recipient = 'proof@example.net'")
+    with app.post_office.database.reading() as session:
+        return session.execute(query).scalars().all()
+
+
 def test_proof_copies_show_the_next_ones_without_the_students_address(app):
     asked = app.client.put(
         "/api/letters/access/proofs", json={"readers": ["proof@example.net", "no"], "number": 1}
@@ -170,13 +181,7 @@ def test_proof_copies_show_the_next_ones_without_the_students_address(app):
     app.report(purchase("ana"))
     app.report(purchase("kai"))
     app.settle()
-    time.sleep(0.3)
-    with app.post_office.database.reading() as session:
-        raws = (
-            session.execute(text("SELECT raw FROM mail WHERE recipient = 'proof@example.net'"))
-            .scalars()
-            .all()
-        )
+    raws = until(lambda: copies(app))
     (copy,) = [message_from_bytes(raw, policy=policy.default) for raw in raws]
     assert copy["Subject"] == "Copy: Ana, come in" and "/post/test/" in copy["List-Unsubscribe"]
     assert not any("ana@example.org" in str(value) for value in copy.values())

@@ -10,6 +10,7 @@ from patient_courier.dispatch.outbox import Outbox
 from patient_courier.post.carriers import NotTaken
 from patient_courier.store.tables import DeliveryRow
 from tests.schools import letter
+from tests.waiting import until
 from tests.web.conftest import NOW, purchase
 
 NAMELESS = letter("access", "service", "{{ student.first_name }}, come in", blocks=[])
@@ -64,11 +65,7 @@ def test_a_mail_server_that_refuses_the_password_is_told_of_and_tried_again_when
 
     monkeypatch.setattr(carrier, "post", refusing)
     app.report(purchase())
-    for _ in range(200):
-        if waiting(app):
-            break
-        time.sleep(0.02)
-    (item,) = waiting(app)
+    (item,) = until(lambda: waiting(app))
     assert (item["kind"], item["title"]) == ("carrier", "Letters can't go out")
     assert "refuses the name and password" in item["sentence"]
     assert app.client.get("/api/frame").json()["needs_you"] == 1
@@ -104,12 +101,17 @@ def test_a_dead_address_can_be_lifted_and_does_not_come_back_with_an_import(app)
     assert [event["type"] for event in file["events"]] == ["purchased"]
 
 
-@pytest.mark.parametrize("until", ["2026-03-03T10:00:00+01:00", "2026-03-03T09:00:00Z", "2026-03-03T09:00"])
-def test_the_clock_takes_moments_with_an_offset_and_has_arrived_when_all_is_posted(app, until):
+def arrived(app):
+    """The school's clock, once it has come where it was sent."""
+    clock = app.client.get("/api/frame").json()["clock"]
+    return None if clock["moving"] else clock
+
+
+@pytest.mark.parametrize("moment", ["2026-03-03T10:00:00+01:00", "2026-03-03T09:00:00Z", "2026-03-03T09:00"])
+def test_the_clock_takes_moments_with_an_offset_and_has_arrived_when_all_is_posted(app, moment):
     app.report([purchase({"email": f"c{n}@example.org"}) for n in range(40)])
-    assert app.client.post("/api/clock", json={"to": "until", "until": until}).status_code == 200
-    while (clock := app.client.get("/api/frame").json()["clock"])["moving"]:
-        time.sleep(0.01)
+    assert app.client.post("/api/clock", json={"to": "until", "until": moment}).status_code == 200
+    clock = until(lambda: arrived(app))
     assert clock["now"] == "2026-03-03T09:00:00Z"
     with app.post_office.database.reading() as session:
         assert set(session.scalars(select(DeliveryRow.status))) == {"sent"}
@@ -136,11 +138,9 @@ def test_the_owner_tags_approves_and_looks_at_calls(app):
     app.client.put("/api/sequences/welcome", json={**body, "steps": [call]})
     app.report(purchase("kai"))
     app.settle()
-    for _ in range(100):
-        (kept,) = app.client.get("/api/practice/calls").json()
-        if kept["status"] == "kept":
-            break
-        time.sleep(0.02)
+    (kept,) = until(
+        lambda: [x for x in app.client.get("/api/practice/calls").json() if x["status"] == "kept"]
+    )
     assert (kept["status"], kept["student"], kept["body"]["step"]) == ("kept", "kai", "c")
 
 

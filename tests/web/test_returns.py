@@ -9,6 +9,7 @@ from sqlalchemy import text
 from patient_courier.dispatch.returns import waiting_in
 from patient_courier.intake.signature import sign
 from patient_courier.post.far_side import report_of
+from tests.waiting import until
 from tests.web.conftest import purchase
 
 
@@ -16,13 +17,9 @@ def student(app, key="ana"):
     return app.client.get(f"/api/students/{key}").json()
 
 
-def until(app, test, key="ana"):
-    for _ in range(200):
-        found = student(app, key)
-        if test(found):
-            return found
-        time.sleep(0.05)
-    raise AssertionError(found)
+def student_once(app, test, key="ana"):
+    """A student's page, once it is so."""
+    return until(lambda: found if test(found := student(app, key)) else None)
 
 
 def post_report(app, raw, secret=None):
@@ -55,7 +52,7 @@ def letter(app, key="ana"):
 def test_what_the_far_side_plays_is_seen_on_the_students_page(app, trouble, works, complained, words):
     assert app.client.put("/api/practice/trouble/ana", json={"kind": trouble}).json()["kind"] == trouble
     app.report(purchase())
-    found = until(app, lambda s: not s["address_works"] if words is None else s["returns"])
+    found = student_once(app, lambda s: not s["address_works"] if words is None else s["returns"])
     assert (found["address_works"], found["complained"]) == (works, complained)
     if words:
         assert found["returns"][0]["words"].startswith(words)
@@ -106,14 +103,12 @@ def test_a_report_that_proves_nothing_or_is_not_signed_stops_nobody(app, tmp_pat
     assert post_report(app, raw, secret="whsec_" + "A" * 43 + "=").status_code == 401
     assert student(app)["address_works"]
     # From a folder: one that can't be used does not keep the next from being read.
-    app.post_office.settings.reports_folder = tmp_path
-    (tmp_path / "1.eml").write_bytes(forged)
-    (tmp_path / "new").mkdir()
-    (tmp_path / "new" / "2").write_bytes(raw)
+    folder = tmp_path / "reports"
+    (folder / "new").mkdir(parents=True)
+    app.post_office.settings.reports_folder = folder
+    (folder / "1.eml").write_bytes(forged)
+    (folder / "new" / "2").write_bytes(raw)
     app.post_office._reading.nudge()
-    until(app, lambda s: not s["address_works"])
-    for _ in range(100):
-        if not waiting_in(tmp_path):
-            break
-        time.sleep(0.05)
-    assert (tmp_path / "not-taken" / "1.eml").exists() and (tmp_path / "taken" / "2").exists()
+    student_once(app, lambda s: not s["address_works"])
+    until(lambda: not waiting_in(folder))
+    assert (folder / "not-taken" / "1.eml").exists() and (folder / "taken" / "2").exists()

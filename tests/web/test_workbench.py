@@ -1,11 +1,11 @@
 """The workbench through HTTP: course line, outlines, checks, rehearsals, looking back, versions, files in and out."""
 
 import json
-import time
 
 import pytest
 
 from tests.schools import send, wait
+from tests.waiting import until
 from tests.web.conftest import NOW
 
 DONE = {"on": "lesson_completed", "lesson": "bees/l1"}
@@ -210,6 +210,12 @@ def test_every_path_names_what_is_decided_and_what_goes_out(app):
     assert found["unreached"] == ["z"]
 
 
+def played(app, id):
+    """A look back that is over."""
+    job = app.client.get(f"/api/replays/{id}").json()
+    return job if job["state"] != "playing" else None
+
+
 def test_the_last_days_again_count_what_a_draft_would_have_posted(app):
     enrol(app, "a@example.org", "b@example.org")
     app.move(to="until", until="2026-03-20T09:00")
@@ -220,11 +226,7 @@ def test_the_last_days_again_count_what_a_draft_would_have_posted(app):
         "steps": [wait("w", "P1D", at="10:00"), send("x", "year")],
     }
     job = app.client.post("/api/replays", json={"sequence": draft, "days": 90}).json()
-    for _ in range(100):
-        job = app.client.get(f"/api/replays/{job['id']}").json()
-        if job["state"] != "playing":
-            break
-        time.sleep(0.05)
+    job = until(lambda: played(app, job["id"]))
     result = job["result"]
     assert (job["state"], result["letters"], result["students"]) == ("done", 2, 2)
     assert result["busiest"]["date"] == "2026-03-03"

@@ -7,21 +7,24 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
+from limits import RateLimitItemPerHour
 
 from patient_courier.core.merge import Template
 from patient_courier.core.school.events import Answered
 from patient_courier.core.school.text import clean_text
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store import feedback
-from patient_courier.store.answers import After, after_answer
+from patient_courier.store.answers import After, after_answer, newest_answer
 from patient_courier.store.consents import Source
-from patient_courier.web.context import Reading, Session, ThePost, Writing
+from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing
 from patient_courier.web.public.found import Found, find
 from patient_courier.web.public.pages import NoLink, button, page, paragraphs
 
 router = APIRouter(prefix="/post", include_in_schema=False)
 _BY_ANSWER = Source("an answer in a letter")
 MOST_WORDS = 5000
+# How often somebody may change their mind about one letter.
+MOST_CHANGES = RateLimitItemPerHour(20, 1, "answer")
 # What a form says that brings words, not an answer.
 _WORDS = "words"
 
@@ -40,18 +43,23 @@ def give_answer(
     answer: str,
     post: ThePost,
     session: Writing,
+    limits: Limits,
     what: Annotated[str, Form(max_length=10)] = "",
     words: Annotated[str, Form(max_length=20_000)] = "",
 ) -> Response:
-    """Takes the answer in, as often as the student changes their mind; or the ``words`` they were asked for behind it."""
+    """Takes the answer in, when it is another than before; or the ``words`` they were asked for behind it."""
     found = find(post, session, "answer", token)
     label, row = _label(found, answer), found.row
     if what == _WORDS:
         return _keep_words(session, found, answer, words)
     body = {"type": "answered", "student": found.student.key, "at": found.now, "letter": row.letter}
     after = after_answer(session, found.definitions, row, answer)
-    event = Answered.model_validate({**body, "answer": answer})
-    take_events(session, found.definitions, [event], found.now, _BY_ANSWER)
+    if newest_answer(session, found.student.id, row.letter) != answer:
+        if not limits.hit(MOST_CHANGES, str(row.id)):
+            said = "<p>You have answered this letter many times just now. Your last answer counts; try again in an hour.</p>"
+            return page(found.look, "A little later, please", said, status=429)
+        event = Answered.model_validate({**body, "answer": answer})
+        take_events(session, found.definitions, [event], found.now, _BY_ANSWER)
     if after.value is not None:
         feedback.note(session, found.student.id, row.letter, found.course, answer, after.value, found.now)
     if after.url and not after.page and not after.ask:

@@ -11,8 +11,6 @@ from fastapi import APIRouter, HTTPException, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse, RedirectResponse
 from limits import RateLimitItemPerHour
-from limits.storage import MemoryStorage
-from limits.strategies import MovingWindowRateLimiter
 
 from patient_courier.certificates.baking import baked
 from patient_courier.certificates.drawing import Certificate, draw
@@ -40,7 +38,6 @@ router = APIRouter(prefix="/certificate", include_in_schema=False)
 Code = Annotated[str, Path(max_length=40, pattern=r"^[A-Za-z0-9 -]+$")]
 # Numbers can't be guessed; whoever tries many is slowed down all the same.
 MOST_UNKNOWN = RateLimitItemPerHour(100, 1, "certificate")
-_tries = MovingWindowRateLimiter(MemoryStorage())
 _EXAMPLE_DAY = parse_moment("2026-01-01T12:00:00Z")
 _ASK = (
     '<form method="get" action="/certificate"><label>The number, as it is printed on the certificate'
@@ -225,7 +222,7 @@ def _json(document: dict[str, object]) -> str:
 
 def _unknown(request: Request, post: ThePost, session: Session) -> HTMLResponse:
     look = plain_look(post, session)
-    if not _tries.hit(MOST_UNKNOWN, request.client.host if request.client else ""):
+    if not request.scope["served"].limits.hit(MOST_UNKNOWN, request.client.host if request.client else ""):
         body = "<p>Many numbers were tried from here that nobody knows. Try again in an hour.</p>"
         return page(look, "A little later, please", body, status=429)
     body = (

@@ -8,19 +8,22 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
+from limits import RateLimitItemPerHour
 
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.wishes import Silence, wish
 from patient_courier.store import people
 from patient_courier.store.consents import Source
 from patient_courier.store.states import load_states
-from patient_courier.web.context import Reading, Session, ThePost, Writing
+from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing
 from patient_courier.web.public.found import Found, find
 from patient_courier.web.public.pages import masked, page
 
 router = APIRouter(prefix="/post", include_in_schema=False)
 _BY_CHOICE = Source("the page “Choose your post”")
 _NEWS, _VISITS, _HELP = "news", "visits", "help:"
+# How often somebody may choose from one letter.
+MOST_CHOICES = RateLimitItemPerHour(30, 1, "choice")
 Names = Annotated[list[str], Form(max_length=500)]
 
 
@@ -31,7 +34,7 @@ def preferences(token: str, post: ThePost, session: Reading) -> HTMLResponse:
 
 @router.post("/preferences/{token}")
 def choose(
-    token: str, post: ThePost, session: Writing, shown: Names = None, wanted: Names = None
+    token: str, post: ThePost, session: Writing, limits: Limits, shown: Names = None, wanted: Names = None
 ) -> HTMLResponse:
     """Take in what is ticked; only what was ``shown`` can change, so that an old page stops nothing new."""
     if wanted is None:
@@ -39,6 +42,9 @@ def choose(
     if shown is None:
         shown = []
     found = find(post, session, "preferences", token)
+    if not limits.hit(MOST_CHOICES, str(found.row.id)):
+        said = "Your post was changed many times just now. Try again in an hour."
+        return _shown(post, session, found, said, status=429)
     said = "Saved. That is how it will be from now on."
     for name in dict.fromkeys(shown):
         on = name in wanted
@@ -54,7 +60,7 @@ def choose(
     return _shown(post, session, find(post, session, "preferences", token), said)
 
 
-def _shown(post: Post, session: Session, found: Found, said: str = "") -> HTMLResponse:
+def _shown(post: Post, session: Session, found: Found, said: str = "", status: int = 200) -> HTMLResponse:
     definitions, student = found.definitions, found.student
     facts = load_states(session, [student.id], definitions)[student.id].facts
     lines = [
@@ -79,7 +85,7 @@ def _shown(post: Post, session: Session, found: Found, said: str = "") -> HTMLRe
     note = f'<p class="said" role="status">{escape(said)}</p>' if said else ""
     address = f"""<h2>Your address</h2><p class="soft">This post goes to <b>{escape(masked(student.email))}</b>.</p>
 <form method="post" action="../move/{escape(post.signer.token("move", found.row.id))}"><label>Another address<input type="email" name="email" required autocomplete="email" maxlength="320"></label>
-<button class="quiet">Change it</button></form><p class="soft">We write to the new address first; nothing changes before you say yes there.</p>"""
+<button class="quiet">Change it</button></form><p class="soft">We write to the new address and to this one; nothing changes before you have said yes.</p>"""
     certificates = "".join(
         f'<li><a href="../claim/{escape(post.signer.token("claim", found.row.id))}/{escape(quote(course))}">{escape(definitions.courses[course].title)}</a></li>'
         for course in facts.enrolments
@@ -92,7 +98,7 @@ def _shown(post: Post, session: Session, found: Found, said: str = "") -> HTMLRe
         '<p class="soft">Letters about your access, receipts and certificates always come: they belong to what you have bought.</p>'
         f"<button>Save my choice</button></form>{address}"
     )
-    return page(found.look, "Choose your post", body)
+    return page(found.look, "Choose your post", body, status=status)
 
 
 def _line(name: str, title: str, what: str, on: bool) -> str:

@@ -30,7 +30,7 @@ def view(token: str, post: ThePost, session: Reading) -> HTMLResponse:
     """The letter in the browser, as it was sent."""
     found = find(post, session, "view", token)
     try:
-        links = post.signer.links(found.row.id)
+        links = post.signer.read_only(found.row.id)
         # Whoever has the link sees the letter, but no address in full.
         values = {**found.row.values, "student.email": masked(found.student.email)}
         rendered = render(found.letter, found.look, values, found.zone, links)
@@ -100,6 +100,17 @@ def _note(post: Post, found: Found, link: str | None, request: Request) -> None:
     except Busy:
         return
     post.nudge()
+
+
+@router.api_route("/from-the-letter", methods=["GET", "POST"])
+def only_from_the_letter(post: ThePost, session: Reading) -> HTMLResponse:
+    """Where those links of a letter in the browser lead that decide something for a student."""
+    return page(
+        plain_look(post, session),
+        "Only from the letter itself",
+        "<p>This page can be shown to others, so nothing is decided here. Open the letter in your inbox and use the link "
+        "there.</p>",
+    )
 
 
 @router.api_route("/test/{rest:path}", methods=["GET", "POST"])

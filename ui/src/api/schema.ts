@@ -3887,7 +3887,7 @@ export interface components {
         };
         /**
          * FrameOut
-         * @description Numbers for the menu, and the clock.
+         * @description Numbers for the menu, the clock, and what keeps the school from being written, if anything does.
          */
         FrameOut: {
             clock: components["schemas"]["ClockOut"];
@@ -3895,6 +3895,8 @@ export interface components {
             needs_you: number;
             /** Students */
             students: number;
+            /** Trouble */
+            trouble: string | null;
         };
         /**
          * Group
@@ -4652,7 +4654,7 @@ export interface components {
         /**
          * NeedsYou
          * @description Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
-         *     ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), or a low answer to a
+         *     ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), or a low answer to a
          *     question for feedback with its ``words``.
          */
         NeedsYou: {
@@ -4672,7 +4674,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delivery" | "event" | "circles" | "carrier" | "words";
+            kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words";
             /** Letter */
             letter: string | null;
             /** Reason Code */
@@ -10262,7 +10264,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "delivery" | "event" | "circles" | "carrier" | "words";
+                kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words";
                 id: number;
             };
             cookie?: never;

@@ -61,7 +61,10 @@ async function signOut(): Promise<void> {
       </div>
     </nav>
     <CommandPalette ref="palette" :places="[...places, ...backRoom]" />
-    <main id="place" class="place-room"><RouterView /></main>
+    <main id="place" class="place-room">
+      <p v-if="frame?.trouble" class="trouble" role="alert">{{ frame.trouble }}</p>
+      <RouterView />
+    </main>
   </div>
 </template>
 
@@ -78,6 +81,7 @@ async function signOut(): Promise<void> {
 hr { border: 0; border-top: 1px solid var(--rule); margin: 14px 18px; }
 .foot { margin-top: auto; padding: 12px 18px 16px; border-top: 1px solid var(--rule); }
 .place-room { overflow: auto; min-width: 0; display: flex; flex-direction: column; }
+.trouble { margin: 0; padding: 10px 22px; background: var(--warn-bg); border-bottom: 1px solid var(--warn-mark); color: var(--ink); }
 .menu { display: none; }
 .small { font-size: 12.5px; margin-top: 8px; }
 @media (max-width: 720px) {

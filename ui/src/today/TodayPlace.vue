@@ -22,7 +22,7 @@ type Settling = { item: Api["NeedsYou"]; action: "post" | "done" };
 async function send({ item, action }: Settling): Promise<string> {
   if (item.ids.length < 2) {
     await data(api.POST("/api/needs-you/{kind}/{id}", { params: { path: { kind: item.kind, id: item.id } }, body: { action } }));
-    return action === "done" ? "Put aside." : item.kind === "carrier" ? "Trying again." : "The letter is on its way.";
+    return action === "done" ? "Put aside." : ["carrier", "disk"].includes(item.kind) ? "Trying again." : "The letter is on its way.";
   }
   const now = await data(api.POST("/api/needs-you/letters", { body: { ids: item.ids, action } }));
   if (now.waiting.length && !now.posted) throw new Error(`${now.waiting.join(" ")} Mend that first; then try again.`);
@@ -86,7 +86,7 @@ const settle = useMutation({
             <Button v-if="item.can_post" size="small" @click="settle.mutate({ item, action: 'post' })">{{ item.ids.length > 1 ? "Try all again" : "Try again" }}</Button>
             <RouterLink v-if="item.letter" :to="`/letters/${item.letter}`" class="do">Mend the letter</RouterLink>
             <RouterLink v-if="item.student && item.ids.length === 1" :to="`/students/${item.student}`" class="do">The student</RouterLink>
-            <Button v-if="item.kind !== 'carrier'" size="small" type="text" @click="settle.mutate({ item, action: 'done' })">{{ item.ids.length > 1 ? "Put all aside" : "Put aside" }}</Button>
+            <Button v-if="!['carrier', 'disk'].includes(item.kind)" size="small" type="text" @click="settle.mutate({ item, action: 'done' })">{{ item.ids.length > 1 ? "Put all aside" : "Put aside" }}</Button>
           </article>
         </section>
         <section class="sheet box">
