@@ -140,9 +140,11 @@ class Database:
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
-        """A consistent view of the data. Raises Unusable."""
-        with self._told(), Session(self._engine) as session:
-            yield session
+        """A consistent view of the data. Raises Unusable, also when another file lies there: it would be read as this one."""
+        with self._told():
+            self._check_file()
+            with Session(self._engine) as session:
+                yield session
 
     @contextmanager
     def writing(self) -> Iterator[Session]:

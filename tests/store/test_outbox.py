@@ -1,6 +1,7 @@
 """The outbox while the mail server is away: nothing is lost, nothing goes to someone who has stopped it meanwhile."""
 
 from collections import Counter
+from contextlib import contextmanager
 from email import message_from_bytes
 from unittest.mock import patch
 
@@ -15,6 +16,7 @@ from patient_courier.dispatch.taking import take_events
 from patient_courier.post.carriers import NotTaken, Unsure
 from patient_courier.post.links import LinkSigner
 from patient_courier.store import outbox as stored
+from patient_courier.store.database import Unusable
 from patient_courier.store.definitions import save_letter
 from patient_courier.store.needs import post_again
 from patient_courier.store.tables import DeliveryRow, StudentRow
@@ -258,4 +260,56 @@ def test_a_newest_text_that_can_not_go_out_waits_for_the_owner(tmp_path, more, r
         assert set(post_again(session, live.library.load(session), ids).values()) == {None}
     assert outbox_of(live, server).empty() == stuck
     assert subjects(server)[250 - stuck :] == ["all is well"] * stuck
+    live.database.close()
+
+
+@pytest.mark.parametrize("when", ["before", "at the commit"])
+@pytest.mark.parametrize("fails", range(1, 7))
+def test_notes_that_can_not_be_made_are_made_later_and_nobody_gets_it_twice(tmp_path, when, fails):
+    """Whichever note the file refuses, and without a new start: all letters go out once, and are known to have."""
+    live = crowd(tmp_path, 5)
+    noting, count = live.database.noting, [0]
+
+    @contextmanager
+    def refusing():
+        count[0] += 1
+        broken = count[0] in (fails, fails + 1)
+        if broken and when == "before":
+            raise Unusable("no room")
+        with noting() as connection:
+            yield connection
+            if broken:
+                raise Unusable("no room")
+
+    server = Server()
+    outbox = outbox_of(live, server)
+    with patch.object(live.database, "noting", refusing):
+        with pytest.raises(Unusable):
+            outbox.empty()
+        outbox.empty()
+    assert statuses(live) == {"sent": 5}
+    assert len(server.taken) == len(set(server.taken)) == 5
+    live.database.close()
+
+
+def test_an_address_that_is_refused_while_nothing_can_be_noted_is_asked_again(tmp_path):
+    live = crowd(tmp_path, 1)
+    server = Server(lambda mail: NotTaken("no such user", "address"))
+    writing, calls = live.database.writing, [0]
+
+    def refusing():
+        """The lot can be claimed; what is learnt of the address can't be kept."""
+        calls[0] += 1
+        if calls[0] == 2:
+            raise Unusable("no room")
+        return writing()
+
+    outbox = outbox_of(live, server)
+    with patch.object(live.database, "writing", refusing):
+        outbox.empty()
+    assert statuses(live) == {"queued": 1}
+    with live.database.writing() as session:
+        session.execute(update(DeliveryRow).values(retry=None))
+    outbox.empty()
+    assert statuses(live) == {"bounced": 1}
     live.database.close()

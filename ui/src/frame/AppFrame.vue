@@ -9,7 +9,9 @@ import SchoolClock from "./SchoolClock.vue";
 
 const props = defineProps<{ session: Api["SessionOut"] }>();
 const emit = defineEmits<{ leave: [] }>();
-const { data: frame } = useFrame();
+const { data: frame, error } = useFrame();
+// Where nothing can be read any more, the refusal says why.
+const trouble = computed(() => frame.value?.trouble ?? error.value?.message);
 const route = useRoute();
 const open = ref(false);
 const palette = ref<InstanceType<typeof CommandPalette>>();
@@ -62,7 +64,7 @@ async function signOut(): Promise<void> {
     </nav>
     <CommandPalette ref="palette" :places="[...places, ...backRoom]" />
     <main id="place" class="place-room">
-      <p v-if="frame?.trouble" class="trouble" role="alert">{{ frame.trouble }}</p>
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <RouterView />
     </main>
   </div>
