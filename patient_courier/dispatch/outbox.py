@@ -391,7 +391,7 @@ class Outbox:
                 self._pause = min(2 * self._pause, LONGEST_PAUSE_SECONDS)
                 return Became("queued", str(error))
         self._trouble = None
-        pause = min(FIRST_RETRY_SECONDS * 2 ** min(one.tries - 1, 10), LONGEST_RETRY_SECONDS)
-        if one.tries * LONGEST_RETRY_SECONDS > GIVE_UP_SECONDS:
+        pauses = [min(FIRST_RETRY_SECONDS * 2 ** min(n, 10), LONGEST_RETRY_SECONDS) for n in range(one.tries)]
+        if sum(pauses[:-1]) > GIVE_UP_SECONDS:
             return Became("stuck", f"refused: {error}")
-        return Became("queued", str(error), real_now().add(seconds=pause))
+        return Became("queued", str(error), real_now().add(seconds=pauses[-1]))

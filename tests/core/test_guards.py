@@ -96,7 +96,18 @@ def test_the_daily_limit_moves_the_third_letter_to_the_next_day():
     assert without["letters"][2]["at"] == "2026-03-03T12:00:00Z"
 
 
-def test_letters_to_others_are_not_counted_and_ask_no_guards():
+def test_letters_to_others_are_not_counted():
+    """Two letters a day: with those to the owner counted, the second one would wait until tomorrow."""
+    tell = [{"id": f"t{n}", "do": "tell", "to": "owner", "letter": "x"} for n in range(3)]
+    steps = [tell[0], send("a"), tell[1], send("b"), tell[2], send("c")]
+    found = play([sequence("s", steps)], [bought("2026-03-02T10:00:00Z")], school={"daily_limit": 2})
+    assert [(x["step"], x["at"][:10]) for x in found["letters"]] == [
+        ("t0", "2026-03-02"), ("a", "2026-03-02"), ("t1", "2026-03-02"), ("b", "2026-03-02"), ("t2", "2026-03-02"),
+        ("c", "2026-03-03"),
+    ]  # fmt: skip
+
+
+def test_letters_to_others_ask_no_guards():
     tell = {"id": "t", "do": "tell", "to": "owner", "letter": "x"}
     found = play(
         [sequence("s", [tell, send("a"), send("b")])],

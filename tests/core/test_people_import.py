@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from hypothesis import given
+from collections import Counter
+
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from patient_courier.core.people_import import TARGETS, Known, Plan, Reader, guess, plan_fault
@@ -10,6 +12,7 @@ from patient_courier.core.rehearsal import definitions_of
 from patient_courier.core.school.values import parse_moment
 from tests.schools import read, school
 
+SEEN = Counter[str]()
 NOW = parse_moment("2026-03-03T10:00:00Z")
 DEFINITIONS = definitions_of(read(school([], [])))
 ALL = ["email", "first_name", "last_name", "timezone", "tags", "course", "enrolled", "consent", "field:Town"]
@@ -67,13 +70,29 @@ def test_consent_of_the_whole_file_and_of_a_column():
     assert reader(["email"], "at the fair", ana=stopped).read(2, ["ana@example.org"]).news is None
 
 
+CELLS = st.one_of(
+    st.text(max_size=40),
+    st.sampled_from(
+        ["yes", "no", "2026-03-02", "2.3.2026", "31.2.2026", "Europe/Lisbon", "Lisbon", "a, b", "first-hive"]
+    ),
+)
+ADDRESSES = st.one_of(st.builds("s{}@example.org".format, st.integers(0, 3)), st.text(max_size=20))
+
+
+@settings(max_examples=300)
 @given(
-    st.lists(st.sampled_from([*TARGETS, "field:x"]), min_size=1, max_size=6),
-    st.lists(st.lists(st.text(max_size=40), max_size=7), max_size=5),
+    st.lists(st.sampled_from([*TARGETS, "field:x"]), max_size=6),
+    st.lists(st.tuples(ADDRESSES, st.lists(CELLS, max_size=7)), max_size=6),
 )
 def test_whatever_stands_in_a_row_it_is_judged_or_refused_with_a_reason(targets, rows):
-    found = [reader(targets).read(number, cells) for number, cells in enumerate(rows, 2)]
+    found_reader = reader(["email", *targets])
+    found = [found_reader.read(number, [address, *cells]) for number, (address, cells) in enumerate(rows, 2)]
     for row in found:
         assert row.verdict in ("new", "refused")
         assert bool(row.reason) == (row.verdict == "refused")
         assert row.verdict == "refused" or "@" in row.email
+        SEEN[row.verdict] += 1
+
+
+def test_the_rows_made_up_above_were_of_both_kinds():
+    assert SEEN["new"] > 50 and SEEN["refused"] > 50, SEEN

@@ -511,3 +511,19 @@ def test_a_certificate_that_is_taken_back_is_none_and_may_be_issued_again():
     outcome = play([asks], [bought(), *done, *back, again, *approve], courses=[course])
     # The approval of 6 March has nothing to approve: what was requested is void.
     assert [x["at"][:10] for x in outcome["certificates"]] == ["2026-03-04", "2026-03-08"]
+
+
+def test_a_run_that_is_left_before_its_first_walk_stands_at_its_first_step():
+    """Section 10: it has begun when the step is taken, and the tag of an earlier step makes it leave before it walks."""
+    outer = [
+        {"id": "t", "do": "tag", "add": ["gone"]},
+        {"id": "go", "do": "start_sequence", "sequence": "inner"},
+        wait("w", "P1D"),
+    ]
+    inner = sequence(
+        "inner", [send("first"), send("x")], {"on": "signed_in"}, leaves=[{"on": "tag_added", "tag": "gone"}]
+    )
+    found = play([sequence("outer", outer), inner], [bought()])
+    runs = {run["sequence"]: run for run in found["runs"]}
+    assert (runs["inner"]["outcome"], runs["inner"]["step"]) == ("left", "first")
+    assert not found["letters"]

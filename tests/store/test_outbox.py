@@ -313,3 +313,51 @@ def test_an_address_that_is_refused_while_nothing_can_be_noted_is_asked_again(tm
     outbox.empty()
     assert statuses(live) == {"bounced": 1}
     live.database.close()
+
+
+def moment_of(live) -> DeliveryRow:
+    with live.database.reading() as session:
+        return session.scalars(select(DeliveryRow)).one()
+
+
+def test_a_letter_that_is_put_off_waits_twice_as_long_each_time_and_is_given_up_after_days(
+    tmp_path, monkeypatch
+):
+    """RFC 5321 section 4.5.4.1: given up after four to five days; the first, shorter pauses are common practice, no source."""
+    live, now = crowd(tmp_path, 1), [parse_moment("2026-03-02T12:00:00Z")]
+    monkeypatch.setattr("patient_courier.dispatch.outbox.real_now", lambda: now[0])
+    server = Server(lambda mail: NotTaken("greylisted", "now"))
+    outbox, pauses = outbox_of(live, server), []
+    for _ in range(400):
+        outbox.empty()
+        row = moment_of(live)
+        if row.status != "queued":
+            break
+        pauses.append((row.retry - now[0]).total("seconds"))
+        assert outbox.empty() == 0 and moment_of(live).tries == row.tries, "not before its time"
+        now[0] = row.retry
+    assert pauses[:7] == [60, 120, 240, 480, 960, 1920, 3600] and set(pauses[6:]) == {3600}
+    assert row.status == "stuck" and row.reason == "refused: greylisted"
+    assert 4 <= sum(pauses) / 86_400 <= 5
+
+
+def test_the_pause_for_a_server_that_is_down_doubles_up_to_five_minutes_and_ends_with_the_first_letter(
+    tmp_path, monkeypatch
+):
+    live, now = crowd(tmp_path, 2), [1000.0]
+    monkeypatch.setattr("patient_courier.dispatch.outbox.time.monotonic", lambda: now[0])
+    server = Server(lambda mail: NotTaken("no route", "server"))
+    outbox, pauses = outbox_of(live, server), []
+    for _ in range(9):
+        outbox.empty()
+        pauses.append(outbox.paused_for())
+        now[0] += pauses[-1]
+        assert outbox.paused_for() == 0
+    assert pauses == [5, 10, 20, 40, 80, 160, 300, 300, 300]
+    server.answer = lambda mail: None
+    assert outbox.empty() == 2 and outbox.trouble is None
+    server.answer = lambda mail: NotTaken("no route", "server")
+    with live.database.writing() as session:
+        session.execute(update(DeliveryRow).values(status="queued"))
+    outbox.empty()
+    assert outbox.paused_for() == 5

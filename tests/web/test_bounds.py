@@ -28,6 +28,7 @@ from patient_courier.store.opening import open_school
 from patient_courier.store.secrets import read_secrets
 from patient_courier.store.tables import EventRow
 from patient_courier.store.users import add_user
+from patient_courier.web.public.certificates import MOST_UNKNOWN
 from patient_courier.web.sign_in import CSRF_HEADER, hash_password
 from tests.schools import letter, read, school, send, sequence
 from tests.waiting import until
@@ -215,3 +216,15 @@ def test_writers_are_served_in_the_order_in_which_they_came(tmp_path, monkeypatc
         thread.join()
     assert order == list(range(6))
     database.close()
+
+
+def test_a_stranger_who_says_to_come_from_elsewhere_is_limited_all_the_same(site):
+    """Nobody is trusted to say where a request comes from unless the settings name them."""
+    answers = Counter()
+    with httpx.Client(base_url=site.address, timeout=60) as client:
+        for n in range(MOST_UNKNOWN.amount + 5):
+            answer = client.get(
+                f"/certificate/ABCD{n:08d}", headers={"X-Forwarded-For": f"203.0.113.{n % 250}"}
+            )
+            answers[answer.status_code] += 1
+    assert answers == {404: MOST_UNKNOWN.amount, 429: 5}

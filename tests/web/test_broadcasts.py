@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import pytest
+from sqlalchemy import select
 
+from patient_courier.core.school.values import parse_moment
+from patient_courier.dispatch.clock import move_clock, read_clock
+from patient_courier.dispatch.taking import CHUNK, wake_due
 from patient_courier.store.broadcasts import note
+from patient_courier.store.tables import DeliveryRow
+from tests.live import LiveSchool
+from tests.schools import bought, letter, read, school, send, sequence, wait
 from tests.waiting import until
 from tests.web.conftest import NOW, App, purchase
 
@@ -274,3 +282,68 @@ def test_today_the_student_and_the_export_know_it(app):
     line = ok(app.client.get("/api/students/ana"))["timeline"][0]
     assert (line["text"], line["detail"]) == ("Spring, Ana", "Spring letter")
     assert file["broadcasts"][0]["at"] > NOW
+
+
+@pytest.mark.parametrize("zone", ["student", "school"])
+def test_taken_back_after_post_now_it_has_the_day_and_zone_of_the_draft(app, zone):
+    draft(app, at="2026-03-09T10:30:00", zone=zone)
+    now = act(app, "schedule", at_once=True)
+    assert (now["body"]["at"], now["body"]["zone"]) != ("2026-03-09T10:30:00", zone)
+    back = act(app, "take-back")
+    assert (back["status"], back["body"]["at"][:16], back["body"]["zone"]) == (
+        "draft",
+        "2026-03-09T10:30",
+        zone,
+    )
+    act(app, "schedule")
+    again = act(app, "take-back")
+    assert (again["body"]["at"][:16], again["body"]["zone"]) == ("2026-03-09T10:30", zone)
+
+
+def test_a_correction_while_it_is_paused_is_what_the_others_get(app):
+    many(app, 5)
+    draft(app, pace=60, at="2026-03-02T09:00:00")
+    act(app, "schedule")
+    until(lambda: stands(app)["status"] == "going" and stands(app)["counts"]["delivered"] >= 1)
+    act(app, "pause")
+    app.settle()
+    before = stands(app)["counts"]["delivered"]
+    body = app.client.get("/api/letters/spring-letter").json()["body"]
+    ok(app.client.put("/api/letters/spring-letter", json={**body, "subject": "Corrected"}))
+    ok(app.client.put("/api/broadcasts/spring-letter/pace", json={"pace": None}))
+    act(app, "go-on")
+    until(lambda: stands(app)["status"] == "done")
+    app.settle()
+    subjects = [
+        x["subject"] for x in app.client.get("/api/deliveries").json()["items"] if x["status"] == "sent"
+    ]
+    assert subjects.count("Corrected") == stands(app)["counts"]["delivered"] - before > 0
+
+
+def test_the_clock_has_arrived_when_all_letters_due_then_are_decided(tmp_path):
+    """More letters, and more runs, fall due at one instant than are handled at a time."""
+    people = [{"key": f"s{n}", "email": f"s{n}@example.org", "news": True} for n in range(CHUNK + 5)]
+    file = read(
+        school(
+            [sequence("s", [wait("w", "P1D", at="10:00", zone="school"), send("help")])],
+            [bought("2026-03-02T12:00:00Z", one["key"]) for one in people],
+            letter("spring", "news"),
+            students=people,
+            broadcasts=[{"key": "b", "letter": "spring", "status": "scheduled", "at": "2026-03-03T10:00:00"}],
+        )
+    )
+    live = LiveSchool(tmp_path / "many.db", file, parse_moment("2026-03-01T00:00:00Z"))
+    due = parse_moment("2026-03-03T10:00:00Z")
+    live.live_through(file, due.subtract(seconds=1))
+    with live.database.writing() as session:
+        move_clock(session, due)
+    moving = True
+    while moving:
+        with live.database.writing() as session:
+            wake_due(session, live.library.load(session))
+        with live.database.reading() as session:
+            moving = read_clock(session).moving_to is not None
+    with live.database.reading() as session:
+        decided = Counter(session.scalars(select(DeliveryRow.letter).where(DeliveryRow.at == due)))
+    assert decided == {"help": CHUNK + 5, "spring": CHUNK + 5}
+    live.database.close()

@@ -159,3 +159,15 @@ def test_the_outbox_says_when_a_server_has_been_silent_for_long(app, monkeypatch
     monkeypatch.setattr(outbox, "_handing_since", time.monotonic() - 25)
     (item,) = waiting(app)
     assert re.search(r"has not answered for (2[5-9]|3\d) seconds", item["sentence"])
+
+
+def test_a_student_in_circles_is_named_as_the_owner_knows_them(app):
+    again = {"id": "again", "do": "start_sequence", "sequence": "welcome"}
+    body = app.client.get("/api/sequences/welcome").json()["body"]
+    looped = {**body, "name": "First days", "again": "every_time", "steps": [again]}
+    answer = app.client.put("/api/sequences/welcome", json=looped)
+    assert answer.status_code == 200, answer.text
+    app.report(purchase())
+    (item,) = [x for x in until(lambda: waiting(app)) if x["kind"] == "circles"]
+    assert item["sentence"].startswith("Ana took more than a hundred steps of “First days” in one instant")
+    assert "oing_in_circles" not in str(item) and item["student"] == "ana"

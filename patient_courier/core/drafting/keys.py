@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Container
+from unicodedata import combining, normalize
 
 
 def free_key(wish: str, taken: Container[str]) -> str:
-    """A key like the wish, in plain letters, that is not taken."""
-    plain = re.sub(r"[^a-z0-9]+", "-", wish.lower()).strip("-")[:60] or "new"
-    return next(key for n in range(1, 100_000) if (key := plain if n == 1 else f"{plain}-{n}") not in taken)
+    """A key like the wish, in plain letters without their accents, that is not taken and has no meaning of its own."""
+    letters = "".join(sign for sign in normalize("NFKD", wish) if not combining(sign))
+    plain = re.sub(r"[^a-z0-9]+", "-", letters.lower()).strip("-")[:60] or "new"
+    keys = (plain if n == 1 else f"{plain}-{n}" for n in range(1, 100_000))
+    return next(key for key in keys if key not in taken and key not in ("this", "any"))
 
 
 def short_title(title: str) -> str:

@@ -9,7 +9,7 @@ from pydantic import AfterValidator, Field
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import Matcher
-from patient_courier.core.school.text import Line
+from patient_courier.core.school.text import AddressText, Line
 from patient_courier.core.school.values import (
     Clock,
     Key,
@@ -29,7 +29,7 @@ def _web(value: str) -> str:
     return value
 
 
-WebAddress = Annotated[Line, Field(max_length=2000), AfterValidator(_web)]
+WebAddress = Annotated[AddressText, Field(max_length=2000), AfterValidator(_web)]
 StepId = Annotated[Key, Field(max_length=100)]
 
 

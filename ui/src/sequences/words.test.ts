@@ -33,7 +33,8 @@ describe("waits in words", () => {
 
 describe("keys", () => {
   it("come from the name and are never taken twice", () => {
-    expect(freeKey("First Hive · Wélcome!", [])).toBe("first-hive-we-lcome");
+    expect(freeKey("First Hive · Wélcome!", [])).toBe("first-hive-welcome");
+    expect(freeKey("This", [])).toBe("this-2");
     expect(freeKey("A", ["a", "a-2"])).toBe("a-3");
     expect(freeKey("ภาษา", [])).toBe("new");
   });
