@@ -1,13 +1,10 @@
 """The workbench as its owner uses it: course line, sequence editor, rehearsal, looking back; with mouse and keyboard."""
 
 import re
-from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
 from tests.browser.test_first_minutes import add_from_menu
-
-AXE = Path("ui/node_modules/axe-core/axe.min.js").read_text()
 
 
 def choose(page: Page, name: str, text: str) -> None:
@@ -175,53 +172,3 @@ def test_the_palette_goes_anywhere_and_a_starter_is_fitted_to_a_course(page: Pag
     choose(page, "For which course", "Honey")
     page.get_by_role("button", name="Take Nudges").click()
     expect(page.get_by_test_id("starts")).to_contain_text("watched 50% of any lesson of Honey Weekend")
-
-
-PLACES = [
-    "/today",
-    "/courses",
-    "/courses/first-hive",
-    "/certificates",
-    "/courses/first-hive?tab=outline",
-    "/sequences",
-    "/sequences/fh-welcome",
-    "/sequences/fh-welcome/rehearsal",
-    "/letters",
-    "/letters/news-swarm-season",
-    "/letters/fh-access/figures",
-    "/letters/fh-access/versions",
-    "/broadcasts",
-    "/broadcasts/honey-jars",
-    "/broadcasts/order-bees",
-    "/students",
-    "/students/vasco.reis",
-    "/tags",
-    "/audiences",
-    "/import",
-    "/certificates",
-    "/courses/first-hive?tab=feedback",
-    "/certificate",
-    "/dispatch",
-    "/dispatch/2000",
-    "/practice",
-    "/school",
-    "/school/look",
-]
-
-
-def test_axe_finds_nothing_serious_on_any_place(page: Page):
-    """axe-core's rules for WCAG 2.2 A and AA (Deque, open source)."""
-    found = []
-    for place in PLACES:
-        page.goto(place)
-        page.wait_for_load_state("networkidle")
-        page.evaluate(AXE)
-        result = page.evaluate(
-            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], iframes: false})"
-        )
-        found += [
-            f"{place}: {violation['id']} {[node['html'][:140] for node in violation['nodes'][:3]]}"
-            for violation in result["violations"]
-            if violation["impact"] in ("serious", "critical")
-        ]
-    assert found == []
