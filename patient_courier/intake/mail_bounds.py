@@ -6,6 +6,8 @@ from email.policy import Compat32, EmailPolicy
 
 # No mail program writes that many parts, nor headers that long that anybody reads.
 MOST_PARTS = 200
+# Lines that could divide parts; a text has some of its own.
+MOST_DIVIDERS = 1_000
 LONGEST_HEADER = 2_000
 
 
@@ -27,4 +29,4 @@ class BoundedReport(Compat32):
 
 def has_many_parts(raw: bytes) -> bool:
     """Whether there are more parts, beside or inside each other, than a mail has."""
-    return raw.lower().count(b"\ncontent-type:") > MOST_PARTS
+    return raw.lower().count(b"\ncontent-type:") > MOST_PARTS or raw.count(b"\n--") > MOST_DIVIDERS
