@@ -12,12 +12,12 @@ from sqlalchemy.exc import DBAPIError
 # Result codes of SQLite (sqlite.org/rescode.html), the primary ones: the lowest byte.
 _SAID: Final = {
     sqlite3.SQLITE_FULL: "the disk is full. Make room on it",
-    sqlite3.SQLITE_READONLY: "its file may only be read. Let this user write it",
-    sqlite3.SQLITE_PERM: "its file may not be used. Let this user read and write it",
+    sqlite3.SQLITE_READONLY: "the school's file may only be read. Let this user write it",
+    sqlite3.SQLITE_PERM: "the school's file may not be used. Let this user read and write it",
     sqlite3.SQLITE_IOERR: "the disk does not do what it is asked for. Look at the disk, and at the free room on it",
-    sqlite3.SQLITE_CANTOPEN: "its file can't be opened. Put it back where it was",
-    sqlite3.SQLITE_CORRUPT: "its file is damaged. Put back your last copy",
-    sqlite3.SQLITE_NOTADB: "its file is no database any more. Put back your last copy",
+    sqlite3.SQLITE_CANTOPEN: "the school's file can't be opened. Put it back where it was",
+    sqlite3.SQLITE_CORRUPT: "the school's file is damaged. Put back your last copy",
+    sqlite3.SQLITE_NOTADB: "the school's file is no database any more. Put back your last copy",
     sqlite3.SQLITE_NOMEM: "there is no memory left. Stop other programs on this machine",
 }
 _WAITED: Final = (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED)
@@ -32,7 +32,9 @@ class Unusable(Busy):
 
 
 def sentence(why: str) -> str:
-    return f"The school can't be kept: {why}. Nothing is lost; what comes in is asked to come again."
+    return (
+        f"Nothing can be saved at the moment: {why}. Nothing is lost; what comes in is asked to come again."
+    )
 
 
 @contextmanager

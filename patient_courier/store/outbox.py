@@ -11,7 +11,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, and_, bindparam, or_, select, text, update
+from sqlalchemy import Connection, and_, bindparam, func, or_, select, text, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -142,6 +142,14 @@ def is_waiting(session: Session, now: Instant) -> bool:
     return session.execute(_READY, {"now": now, "most": 1}).first() is not None or (
         session.execute(posting).first() is not None
     )
+
+
+def waiting_of(session: Session, letter: str) -> int:
+    """How many deliveries of a letter are decided and not handed over yet: they go out in its newest text."""
+    query = select(func.count()).where(
+        _WAITING, _D.c.letter == letter, _D.c.status.in_(("queued", "posting"))
+    )
+    return session.scalar(query) or 0
 
 
 def next_retry(session: Session) -> Instant | None:

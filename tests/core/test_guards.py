@@ -1,7 +1,10 @@
 """What stops or delays a letter at the moment of sending, and in which order the reasons are asked."""
 
 import pytest
+from whenever import Time
 
+from patient_courier.core.calendar import OpenHours
+from patient_courier.core.school.values import parse_moment
 from tests.schools import bought, event, letter, play, posted, send, sequence, wait
 
 HOURS = {"from": "09:00", "to": "19:00"}
@@ -119,3 +122,21 @@ def test_letters_to_others_ask_no_guards():
         ("a", "complained", None),
         ("b", "complained", None),
     ]
+
+
+def test_posting_hours_open_at_their_first_moment_and_are_over_at_their_last():
+    """The interval is from ≤ t < to: at the opening itself nothing is waited for, at the end until the next day."""
+    hours = OpenHours(Time(9), Time(19), frozenset({"mon", "tue"}), "Europe/Lisbon")
+    opening, end = parse_moment("2026-03-02T09:00:00Z"), parse_moment("2026-03-02T19:00:00Z")
+    assert hours.next_opening(opening) == opening
+    assert hours.next_opening(opening.subtract(nanoseconds=1)) == opening
+    assert hours.next_opening(end) == parse_moment("2026-03-03T09:00:00Z")
+    assert (hours.is_open(opening), hours.is_open(end), hours.is_open(end.subtract(nanoseconds=1))) == (
+        True,
+        False,
+        True,
+    )
+    tuesday = parse_moment("2026-03-03T19:00:00Z")
+    assert hours.next_opening(tuesday) == parse_moment("2026-03-09T09:00:00Z"), (
+        "Wednesday to Sunday are left out"
+    )

@@ -72,3 +72,19 @@ def test_values_are_escaped_in_the_body_and_never_reach_a_header_with_a_line_bre
     template = Template.parse("{{ student.first_name }}")
     assert template.render(evil, "UTC", html=True).startswith("&lt;b&gt;")
     assert one_line(template.render(evil, "UTC", html=False)) == "<b> Bcc: x@example.org"
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "{{ student.fields. }}",
+        "{{ student.fields }}",
+        "{{ student.first_name | default() }}",
+        "{{ student.first_name | default('a', 'b', 'c') }}",
+        "{{ student.first_name | upper('x') }}",
+        "{{ student.first_name | default(course.title) }}",
+    ],
+)
+def test_a_field_without_a_name_and_a_filter_with_too_much_or_too_little_are_refused(text):
+    with pytest.raises(TemplateError):
+        Template.parse(text)

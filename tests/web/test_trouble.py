@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from contextlib import contextmanager
+from unittest.mock import patch
 
 import pytest
-from sqlalchemy import event, text
+from sqlalchemy import text
 
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.only_one import InHand
 from patient_courier.settings import Settings
+from patient_courier.store import database as stored
 from patient_courier.store.database import Database
 from tests.waiting import until
 from tests.web.conftest import purchase
@@ -19,18 +21,16 @@ from tests.web.conftest import purchase
 def trouble(app, pragma: str):
     """SQLite itself refuses to write: no page more (as on a full disk), or a file that may only be read."""
     database = app.post_office.database
-    engines = [database._engine, database._noting]
+    prepare = stored._prepare
 
-    def prepare(connection, record):
+    def prepare_so(connection, synchronous):
+        prepare(connection, synchronous)
         connection.execute(f"PRAGMA {pragma}")
 
-    for engine in engines:
-        event.listen(engine, "connect", prepare)
-        engine.dispose()
-    yield
-    for engine in engines:
-        event.remove(engine, "connect", prepare)
-        engine.dispose()
+    with patch.object(stored, "_prepare", prepare_so):
+        database.close()  # every connection is made anew
+        yield
+    database.close()
 
 
 def full(app) -> str:

@@ -15,7 +15,7 @@ from patient_courier.core.reading import as_data
 from patient_courier.core.rehearsal import forecast
 from patient_courier.core.school.values import moment_text, parse_moment
 from patient_courier.core.slip import why
-from patient_courier.store import broadcasts, inside, letter_versions, outcomes, people
+from patient_courier.store import broadcasts, inside, letter_versions, outbox, outcomes, people
 from patient_courier.store.states import load_states
 from patient_courier.web.context import (
     PageNumber,
@@ -75,6 +75,7 @@ class NextLetters(BaseModel):
     cut_short: bool
     first: list[NextOut]
     broadcasts: list[str]
+    waiting: int
 
 
 class LinkOut(BaseModel):
@@ -195,7 +196,7 @@ def whom_it_reaches(key: str, user: SignedIn, post: ThePost, session: Reading) -
     named = people.by_keys(session, {one.student for one in coming[:NAMED]})
     planned = [
         f"“{one.broadcast.name or one.key}”"
-        for one in broadcasts.in_status(session, "scheduled")
+        for one in broadcasts.in_status(session, "scheduled", "going", "paused")
         if one.broadcast.letter == key
     ]
     return NextLetters(
@@ -213,6 +214,7 @@ def whom_it_reaches(key: str, user: SignedIn, post: ThePost, session: Reading) -
             for one in coming[:NAMED]
         ],
         broadcasts=planned,
+        waiting=outbox.waiting_of(session, key),
     )
 
 

@@ -4770,6 +4770,8 @@ export interface components {
             inside: number;
             /** Total */
             total: number;
+            /** Waiting */
+            waiting: number;
         };
         /**
          * NotBegunShown
