@@ -1,0 +1,78 @@
+"""Long work in the background: how far it is, what came of it, how it ends."""
+
+from __future__ import annotations
+
+import threading
+
+from patient_courier.web.jobs import KEPT, Jobs
+
+
+def test_small_work_is_done_when_it_is_asked_for_and_large_work_says_how_far_it_is():
+    jobs: Jobs[str] = Jobs("test")
+    assert jobs.begin(1, lambda job: "at once", patience=60).result == "at once"
+    half, go_on = threading.Event(), threading.Event()
+
+    def work(job):
+        job.step(5)
+        half.set()
+        go_on.wait(60)
+        job.step(5)
+        return "done"
+
+    job = jobs.begin(10, work)
+    half.wait(60)
+    assert (job.state, job.done, job.total, job.result) == ("working", 5, 10, None)
+    assert jobs.find(job.id) is job and jobs.find(99) is None
+    go_on.set()
+    job.wait(60)
+    assert (job.state, job.done, job.result) == ("done", 10, "done")
+
+
+def test_work_that_is_stopped_ends_at_its_next_step():
+    jobs: Jobs[None] = Jobs("test")
+    begun, go_on, reached = threading.Event(), threading.Event(), []
+
+    def work(job):
+        begun.set()
+        go_on.wait(60)
+        job.step()
+        reached.append("too far")
+
+    job = jobs.begin(1, work)
+    begun.wait(60)
+    job.stop.set()
+    go_on.set()
+    job.wait(60)
+    assert (job.state, reached) == ("stopped", [])
+
+
+def test_work_that_fails_says_why_if_it_knows_and_what_to_do_if_it_does_not():
+    jobs: Jobs[None] = Jobs("test")
+
+    def wrong(job):
+        raise ValueError("There is no such course.")
+
+    def broken(job):
+        raise ZeroDivisionError
+
+    first, second = jobs.begin(1, wrong, patience=60), jobs.begin(1, broken, patience=60)
+    assert (first.state, first.refused) == ("failed", "There is no such course.")
+    assert (second.state, second.refused) == ("failed", "This could not be done. Try again.")
+
+
+def test_old_work_is_stopped_and_forgotten():
+    jobs: Jobs[None] = Jobs("test")
+    go_on = threading.Event()
+
+    def work(job):
+        go_on.wait(60)
+        job.step()
+
+    first = jobs.begin(1, work)
+    for _ in range(KEPT):
+        last = jobs.begin(1, lambda job: None, patience=60)
+    assert jobs.find(first.id) is None and first.stop.is_set()
+    assert jobs.find(last.id) is last and jobs.find(last.id - KEPT + 1) is not None
+    go_on.set()
+    first.wait(60)
+    assert first.state == "stopped"
