@@ -135,7 +135,7 @@ def test_a_worker_bears_what_fails_says_a_wait_once_and_goes_on(monkeypatch, cap
     assert done.wait(60)
     worker.stop()
     said = capsys.readouterr().out
-    assert said.count("must wait") == 1 and said.count("Traceback") == 1
+    assert said.count("] must wait") == 1 and said.count("] failed, will try again") == 1
     assert worker.stopping and not worker._thread.is_alive()
 
 
