@@ -4,11 +4,13 @@ What happens inside one call of another library's parser is not counted; those p
 they read (html5ever behind nh3, cmark), which holds as long as nothing is nested deep, and that is counted here.
 """
 
+from html import escape
+
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from patient_courier.core.cleaning import DEEPEST, clean, clean_frame, plain_markup
+from patient_courier.core.cleaning import DEEPEST, clean, clean_frame, plain_markup, title_of
 from patient_courier.intake.letter_files import read_letter_file
 from patient_courier.intake.mail_bounds import LONGEST_HEADER, MOST_PARTS
 from patient_courier.intake.mail_reports import read_report
@@ -105,3 +107,30 @@ def test_a_mail_with_very_many_parts_or_a_very_long_header_is_read_as_far_as_it_
     assert long.subject == "a" * len(long.subject) and 1_900 < len(long.subject) <= LONGEST_HEADER
     nested = b"Content-Type: message/rfc822\n\n" * 30_000 + b"\n\nhello"
     assert read_report(nested).kind == "nothing"
+
+
+MARKUP = st.lists(
+    st.one_of(
+        st.sampled_from(["<p>", "</p>", "<b>", "</b>", "<a href='https://x.example'>", "</a>", "<br>", "<hr>", "<td>", "<!--", "-->", "<script>", "</script>", "<style>", "</style>", "&lt;", "&#60;", "<p style='text-align:center'>", "<img src=x onerror=alert(1)>", "{{ a }}"]),
+        st.text(max_size=8),
+    ),
+    max_size=30,
+).map("".join)  # fmt: skip
+
+
+@settings(max_examples=200)
+@given(MARKUP)
+def test_what_has_been_cleaned_is_clean(html):
+    once = clean(html)
+    assert clean(once) == once
+    assert not any(word in once.lower() for word in ("<script", "<style", "onerror=", "<!--", "<td", "<hr"))
+    inside = plain_markup(html, {"p", "b", "hr", "td"})
+    assert inside.count("<") == sum(
+        inside.count(f"<{end}{tag}") for tag in ("p", "b>", "hr>", "td>", "br") for end in ("", "/")
+    )
+
+
+@given(st.text(max_size=60))
+def test_the_title_of_a_page_is_its_text(title):
+    page = f"<html><head><title>{escape(title)}</title></head><body><p>x"
+    assert title_of(page).split() == title.replace("\x00", "\ufffd").split() or not title.isprintable()

@@ -11,6 +11,8 @@ import io
 
 import pandas
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from openpyxl import Workbook
 
 from patient_courier.core.people_import import guess
@@ -87,3 +89,28 @@ def test_no_cell_of_ours_is_a_formula_when_another_program_reads_it(cell):
     read = frame["x"][0]
     assert not read.lstrip().startswith(("=", "+", "-", "@", "＝"))
     assert read_people(out.getvalue().encode()).rows == [["ana@example.org", cell]]
+
+
+CELL = st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), max_size=12)
+
+
+@settings(max_examples=150)
+@given(
+    st.sampled_from(",;\t|"),
+    st.sampled_from([csv.QUOTE_MINIMAL, csv.QUOTE_ALL]),
+    st.integers(2, 5).flatmap(
+        lambda width: st.lists(st.lists(CELL, min_size=width, max_size=width), min_size=2, max_size=6)
+    ),
+)
+def test_any_table_that_python_writes_is_read_as_it_was(delimiter, quoting, rows):
+    """Python's csv module (RFC 4180) with each delimiter; addresses in the first column, as in every file of people."""
+    told = [["mail", *rows[0][1:]], *([f"p{n}@example.org", *row[1:]] for n, row in enumerate(rows[1:]))]
+    # What stands in a cell must not look more like a table than the table does.
+    told = [
+        [cell.translate(dict.fromkeys(map(ord, ",;|\t'"), " ")).strip() or "x" for cell in row]
+        for row in told
+    ]
+    out = io.StringIO()
+    csv.writer(out, delimiter=delimiter, quoting=quoting).writerows(told)
+    found = read_people(out.getvalue().encode())
+    assert found.rows == told[1:] and len(found.columns) == len(told[0])
