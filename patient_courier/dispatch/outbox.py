@@ -192,11 +192,16 @@ class Outbox:
     @staticmethod
     def _newest(session: Session, definitions: Definitions, lot: list[Claimed]) -> list[Claimed]:
         """A lot with every letter in its newest text; what can't go out in that waits for the owner instead."""
-        behind = [one.id for one in lot if definitions.letters[one.letter].version != one.letter_version]
-        noted = [one.id for one in lot if definitions.letters[one.letter].has_note]
-        if not behind and not noted:
+        letters = definitions.letters
+        behind = [
+            one.id
+            for one in lot
+            if one.letter in letters
+            and (letters[one.letter].version != one.letter_version or letters[one.letter].has_note)
+        ]
+        if not behind:
             return lot
-        against = renew(session, definitions, {*behind, *noted})
+        against = renew(session, definitions, behind)
         session.flush()
         for id, reason in against.items():
             if reason is not None:
@@ -216,7 +221,13 @@ class Outbox:
             ahead = self._begin(next(drawn, None), drawn)
             while ahead is not None:
                 one, mail = ahead
-                ahead = next(drawn, None)
+                try:
+                    ahead = next(drawn, None)
+                except BaseException:
+                    self._owed.append(
+                        (one, Became("queued"))
+                    )  # it has begun by the notes, and is not handed over
+                    raise
                 what = self._hand_over(one, mail)
                 posted += what.status == "sent"
                 self._owed.append((one, what))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
+import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -17,6 +18,8 @@ from patient_courier.store.broadcasts import about
 from patient_courier.store.states import load_states
 from patient_courier.store.tables import DeliveryRow
 
+log = structlog.get_logger()
+
 
 def renew(session: Session, definitions: Definitions, ids: Collection[int]) -> dict[int, str | None]:
     """Give deliveries the newest text; who gets them and when was decided before.
@@ -26,7 +29,15 @@ def renew(session: Session, definitions: Definitions, ids: Collection[int]) -> d
     """
     rows = session.scalars(select(DeliveryRow).where(DeliveryRow.id.in_(ids)).order_by(DeliveryRow.id)).all()
     states = load_states(session, {row.student_id for row in rows}, definitions)
-    return {row.id: _renewed(session, definitions, states[row.student_id], row) for row in rows}
+    found: dict[int, str | None] = {}
+    for row in rows:
+        try:
+            found[row.id] = _renewed(session, definitions, states[row.student_id], row)
+        except Exception as error:
+            # What is wrong with one letter must not keep the others of its lot back.
+            log.exception("a letter can't be filled anew", delivery=row.id)
+            found[row.id] = f"not_drawn: {type(error).__name__}"
+    return found
 
 
 def renew_asking(session: Session, definitions: Definitions, row: DeliveryRow) -> str | None:

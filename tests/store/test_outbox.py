@@ -6,7 +6,7 @@ from email import message_from_bytes
 from unittest.mock import patch
 
 import pytest
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.values import parse_moment
@@ -19,7 +19,7 @@ from patient_courier.store import outbox as stored
 from patient_courier.store.database import Unusable
 from patient_courier.store.definitions import save_letter
 from patient_courier.store.needs import post_again
-from patient_courier.store.tables import DeliveryRow, StudentRow
+from patient_courier.store.tables import DeliveryRow, RunRow, StudentRow
 from tests.carriers import Server
 from tests.live import LiveSchool
 from tests.schools import bought, event, letter, read, school, send, sequence
@@ -361,3 +361,38 @@ def test_the_pause_for_a_server_that_is_down_doubles_up_to_five_minutes_and_ends
         session.execute(update(DeliveryRow).values(status="queued"))
     outbox.empty()
     assert outbox.paused_for() == 5
+
+
+def test_one_letter_that_can_not_be_filled_anew_keeps_no_other_back(tmp_path):
+    live = crowd(tmp_path, 5)
+    with live.database.writing() as session:
+        first = session.scalars(select(DeliveryRow).order_by(DeliveryRow.id)).first()
+        session.execute(delete(RunRow).where(RunRow.number == first.run))  # as no version of ours leaves it
+    change(live, subject="corrected")
+    server = Server()
+    assert outbox_of(live, server).empty() == 4
+    assert subjects(server) == ["corrected"] * 4
+    with live.database.reading() as session:
+        stuck = session.scalars(select(DeliveryRow).where(DeliveryRow.status == "stuck")).one()
+    assert stuck.id == first.id and stuck.reason.startswith("not_drawn")
+    live.database.close()
+
+
+def test_a_letter_that_has_begun_when_the_next_can_not_be_read_goes_out_later_and_once(tmp_path):
+    live = crowd(tmp_path, 3)
+    server = Server()
+    outbox = outbox_of(live, server)
+    made, calls = outbox._mail, [0]
+
+    def mail(one):
+        calls[0] += 1
+        if calls[0] == 2:
+            raise Unusable("the file can't be read")
+        return made(one)
+
+    with patch.object(outbox, "_mail", mail):
+        with pytest.raises(Unusable):
+            outbox.empty()
+        assert outbox.empty() == 3
+    assert statuses(live) == {"sent": 3} and len(set(server.taken)) == len(server.taken) == 3
+    live.database.close()
