@@ -122,7 +122,8 @@ def _quiz(condition: c.IsQuiz, asked: Asked) -> bool:
     record = asked.state.facts.quizzes.get(quiz)
     if record is None:
         return condition.result == "not_taken"
-    return condition.result == ("passed" if record.passed else "failed")
+    result = "passed" if record.passed else "failed"
+    return condition.result == result and record.attempts >= condition.taken
 
 
 def _sequence(condition: c.IsSequence, asked: Asked) -> bool:

@@ -53,7 +53,10 @@ def own_value(condition: c.Condition, asked: Asked) -> str:
             record = asked.state.facts.quizzes.get(condition.quiz)
             if record is None:
                 return "has not taken it"
-            return f"{'passed' if record.passed else 'failed'}, last {record.score:g} points"
+            times = "once" if record.attempts == 1 else f"{record.attempts} times"
+            return (
+                f"{'passed' if record.passed else 'failed'}, last {record.score:g} points, taken {times}"
+            )
         case c.IsBought():
             bought = [
                 words.title(asked.definitions, "offer", p.offer) for p in asked.state.facts.bought(None)

@@ -201,14 +201,14 @@ def _quiz(condition: c.IsQuiz) -> Test:
     if condition.quiz == THIS:
         return false()
     q = LearntRow
-    taken = _has(q, q.kind == "quiz", q.key == condition.quiz)
-    passed = _has(q, q.kind == "quiz", q.key == condition.quiz, q.at.is_not(None))
+    this = (q.kind == "quiz", q.key == condition.quiz)
+    often = q.attempts >= condition.taken
     match condition.result:
         case "passed":
-            return passed
+            return _has(q, *this, q.at.is_not(None), often)
         case "failed":
-            return and_(taken, not_(passed))
-    return not_(taken)
+            return _has(q, *this, q.at.is_(None), often)
+    return not_(_has(q, *this))
 
 
 def _sequence(condition: c.IsSequence) -> Test:

@@ -55,6 +55,7 @@ def asked() -> Asked:
         ({"is": "progress", "course": "bees", "at_least": 25, "at_most": 25}, True),
         ({"is": "progress", "course": "bees", "at_least": 26}, False),
         ({"is": "quiz", "quiz": "bees/q1", "result": "failed"}, True),
+        ({"is": "quiz", "quiz": "bees/q1", "result": "failed", "taken": 2}, False),
         ({"is": "quiz", "quiz": "bees/q1", "result": "not_taken"}, False),
         ({"is": "bought", "offer": "any", "within": "P8D"}, True),
         ({"is": "bought", "offer": "bees-once", "within": "P7D"}, False),
@@ -123,6 +124,6 @@ def test_each_line_comes_with_the_student_s_own_value(asked):
         }
     )
     assert [(line.holds, line.own) for line in why_in(condition, asked)] == [
-        (False, "25% of First Hive"), (False, "failed, last 10 points"), (True, "tags: x"), (True, "bought First Hive"),
+        (False, "25% of First Hive"), (False, "failed, last 10 points, taken once"), (True, "tags: x"), (True, "bought First Hive"),
         (True, "opened Wed 4 Mar 2026"), (True, "inside since Mon 2 Mar 2026"), (False, "“Cascais”"),
     ]  # fmt: skip

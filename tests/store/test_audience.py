@@ -38,8 +38,9 @@ leaves = st.one_of(
         st.none() | st.integers(0, 100),
     ),
     st.builds(
-        lambda result: {"is": "quiz", "quiz": "bees/q1", "result": result},
+        lambda result, taken: {"is": "quiz", "quiz": "bees/q1", "result": result, "taken": taken},
         st.sampled_from(["passed", "failed", "not_taken"]),
+        st.integers(1, 3),
     ),
     st.builds(
         lambda offer, within: {"is": "bought", "offer": offer, "within": within},

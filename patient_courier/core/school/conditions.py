@@ -54,6 +54,8 @@ class IsQuiz(Model):
     is_: Annotated[Literal["quiz"], Field(alias="is")]
     quiz: str
     result: Literal["passed", "failed", "not_taken"]
+    # At least so many times; with ``not_taken`` it means nothing.
+    taken: Annotated[int, Field(ge=1, le=1000)] = 1
 
 
 class IsBought(Model):

@@ -25,6 +25,7 @@ const STATUS = [{ value: "active", label: "active" }, { value: "completed", labe
 const what = computed(() => ["course", "module", "lesson"].find((name) => condition.value[name]) ?? "course");
 const side = computed(() => (condition.value.before ? "before" : "after"));
 const how = computed(() => ("equals" in condition.value && condition.value.equals !== null ? "equals" : "contains" in condition.value && condition.value.contains !== null ? "contains" : condition.value.filled === false ? "empty" : "filled"));
+const setTaken = (times: string | number | null) => set("taken", Number(times) > 1 ? Number(times) : null);
 function ask(kind: string): void {
   const name = text("name") ?? "";
   condition.value = { is: "field", name, ...(kind === "filled" ? { filled: true } : kind === "empty" ? { filled: false } : { [kind]: "" }) };
@@ -47,7 +48,12 @@ function ask(kind: string): void {
   </template>
   <template v-else-if="is === 'quiz'">
     <ThingPick :model-value="text('quiz')" kind="quiz" label="Which quiz" :also="thisOne('quiz')" @update:model-value="(v) => set('quiz', v)" />
-    <Select :value="text('result')" :options="[{ value: 'passed', label: 'passed' }, { value: 'failed', label: 'failed, never passed' }, { value: 'not_taken', label: 'not taken' }]" v-named="'Result'" @change="(v) => set('result', v)" />
+    <Select :value="text('result')" :options="[{ value: 'passed', label: 'passed' }, { value: 'failed', label: 'failed, never passed' }, { value: 'not_taken', label: 'not taken' }]" v-named="'Result'" @change="(v) => (condition = { is: 'quiz', quiz: text('quiz') ?? '', result: String(v) })" />
+    <label v-if="text('result') !== 'not_taken'" class="line">
+      taken at least
+      <InputNumber :value="number('taken') ?? 1" :min="1" :max="1000" aria-label="Taken at least" @change="setTaken" />
+      {{ (number("taken") ?? 1) === 1 ? "time" : "times" }}
+    </label>
   </template>
   <ThingPick v-else-if="is === 'certified'" :model-value="text('course')" kind="course" label="Which course" :also="thisOne('course')" @update:model-value="(v) => set('course', v)" />
   <template v-else-if="is === 'bought'">
