@@ -73,7 +73,9 @@ def condition_words(definitions: Definitions, condition: c.Condition) -> str:
             }
             often = condition.taken > 1 and condition.result != "not_taken"
             times = f", taken at least {condition.taken} times" if often else ""
-            return f"{done[condition.result]} the quiz {_quoted('quiz', named('quiz', condition.quiz))}{times}"
+            return (
+                f"{done[condition.result]} the quiz {_quoted('quiz', named('quiz', condition.quiz))}{times}"
+            )
         case c.IsBought():
             return f"has bought {named('offer', condition.offer)}{_within(condition.within)}"
         case c.IsTagged():

@@ -54,9 +54,7 @@ def own_value(condition: c.Condition, asked: Asked) -> str:
             if record is None:
                 return "has not taken it"
             times = "once" if record.attempts == 1 else f"{record.attempts} times"
-            return (
-                f"{'passed' if record.passed else 'failed'}, last {record.score:g} points, taken {times}"
-            )
+            return f"{'passed' if record.passed else 'failed'}, last {record.score:g} points, taken {times}"
         case c.IsBought():
             bought = [
                 words.title(asked.definitions, "offer", p.offer) for p in asked.state.facts.bought(None)

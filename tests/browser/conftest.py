@@ -86,10 +86,11 @@ def _is_fault(message: ConsoleMessage) -> bool:
 @pytest.fixture
 def page(browser: Browser, site: str) -> Iterator[Page]:
     """A page whose console must stay clean."""
-    found = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=site)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site)
+    found = context.new_page()
     errors: list[str] = []
     found.on("pageerror", lambda error: errors.append(str(error)))
     found.on("console", lambda message: errors.append(message.text) if _is_fault(message) else None)
     yield found
-    found.close()
+    context.close()
     assert errors == []

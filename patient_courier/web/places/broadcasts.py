@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, HTTPException
+from fastapi import APIRouter, Body, HTTPException, Response
 from pydantic import BaseModel, Field, ValidationError
 
 from patient_courier.core import calendar, words
@@ -31,6 +31,7 @@ from patient_courier.web.context import (
     definitions_in,
     now_in,
 )
+from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.figures import Figure, figures_of
 from patient_courier.web.findings import FindingOut, finding_out
 
@@ -84,6 +85,7 @@ class BroadcastOut(BaseModel):
     """
 
     body: dict[str, Any]
+    edition: str
     status: str
     status_words: str
     when: str
@@ -205,8 +207,17 @@ def found_broadcast(session: Session, key: str) -> Kept:
 
 
 @router.get("/{key}")
-def get_broadcast(key: str, user: SignedIn, post: ThePost, session: Reading) -> BroadcastOut:
-    return broadcast_out(session, definitions_in(post, session), found_broadcast(session, key))
+def get_broadcast(
+    key: str, user: SignedIn, post: ThePost, session: Reading, response: Response
+) -> BroadcastOut:
+    out = broadcast_out(session, definitions_in(post, session), found_broadcast(session, key))
+    say(response, out.edition)
+    return out
+
+
+def _edition(kept: Kept) -> str:
+    """Of what is edited: planning and calling off are no other edition."""
+    return edition_of(as_data(kept.broadcast.model_copy(update={"status": "draft"})), kept.pace)
 
 
 def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> BroadcastOut:
@@ -218,6 +229,7 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
     left = (kept.not_before - real_now()).total("seconds") if kept.not_before else None
     return BroadcastOut(
         body=as_data(kept.broadcast),
+        edition=_edition(kept),
         status=kept.status,
         status_words=STATUS_WORDS[kept.status],
         when=_when(kept, zone),
@@ -261,13 +273,22 @@ def _reasons(session: Session, kept: Kept) -> list[ReasonOut]:
 
 
 @router.put("/{key}")
-def save_draft(key: str, body: DraftIn, user: SignedIn, post: ThePost, session: Writing) -> BroadcastOut:
+def save_draft(
+    key: str,
+    body: DraftIn,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+    begun: BegunFrom,
+    response: Response,
+) -> BroadcastOut:
     """Save a draft as it is written. 409 when it is no draft any more."""
     kept = found_broadcast(session, key)
     if kept.status != "draft":
         raise HTTPException(
             409, "This broadcast is no draft any more. Reload the page to see where it stands."
         )
+    begun.check(_edition(kept))
     definitions = definitions_in(post, session)
     broadcast = read_broadcast({**body.body, "key": key, "status": "draft"})
     faults = list(broadcast_faults("", broadcast, Known.of_definitions(definitions)))
@@ -275,7 +296,9 @@ def save_draft(key: str, body: DraftIn, user: SignedIn, post: ThePost, session: 
         raise HTTPException(422, f"{faults[0].pointer}: {faults[0].sentence}")
     origin = _origin(_copied(session, body.audience))
     broadcasts.save(session, broadcast, now_in(session), pace=body.pace, **origin)
-    return broadcast_out(session, definitions, found_broadcast(session, key))
+    out = broadcast_out(session, definitions, found_broadcast(session, key))
+    say(response, out.edition)
+    return out
 
 
 @router.delete("/{key}", status_code=204)

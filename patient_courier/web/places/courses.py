@@ -24,6 +24,7 @@ from patient_courier.store.people import by_ids
 from patient_courier.store.standing import standings
 from patient_courier.web.answers import attachment
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.editions import BegunFrom, edition_of, say
 
 router = APIRouter(prefix="/api/courses", tags=["courses"])
 CourseBody = Annotated[dict[str, Any], Body()]
@@ -54,6 +55,7 @@ class CourseOut(BaseModel):
     """A course in the form of the school file, with the offers that give it."""
 
     body: dict[str, Any]
+    edition: str
     offers: list[dict[str, Any]]
 
 
@@ -138,21 +140,35 @@ def students_at(
 
 
 @router.get("/{key}")
-def get_course(key: str, user: SignedIn, post: ThePost, session: Reading) -> CourseOut:
+def get_course(key: str, user: SignedIn, post: ThePost, session: Reading, response: Response) -> CourseOut:
+    return _out(session, post, key, response)
+
+
+def _out(session: Session, post: ThePost, key: str, response: Response) -> CourseOut:
     definitions = definitions_in(post, session)
-    course = known_course(definitions, key)
+    body = as_data(known_course(definitions, key))
     offers = [as_data(offer) for offer in definitions.offers.values() if key in offer.courses]
-    return CourseOut(body=as_data(course), offers=offers)
+    return CourseOut(body=body, edition=say(response, edition_of(body)), offers=offers)
 
 
 @router.put("/{key}")
-def put_course(key: str, body: CourseBody, user: SignedIn, post: ThePost, session: Writing) -> CourseOut:
+def put_course(
+    key: str,
+    body: CourseBody,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+    begun: BegunFrom,
+    response: Response,
+) -> CourseOut:
     """Save a course with its outline, or a new one. What sequences name can't be taken out."""
-    course = read_course({**body, "key": key})
     definitions = definitions_in(post, session)
+    there = definitions.courses.get(key)
+    begun.check(edition_of(as_data(there)) if there else None)
+    course = read_course({**body, "key": key})
     courses = {**definitions.courses, key: course}
     _save(session, post, definitions, list(courses.values()), list(definitions.offers.values()))
-    return get_course(key, user, post, session)
+    return _out(session, post, key, response)
 
 
 class OfferBody(BaseModel):
@@ -160,7 +176,9 @@ class OfferBody(BaseModel):
 
 
 @router.put("/{key}/offer")
-def put_offer(key: str, body: OfferBody, user: SignedIn, post: ThePost, session: Writing) -> CourseOut:
+def put_offer(
+    key: str, body: OfferBody, user: SignedIn, post: ThePost, session: Writing, response: Response
+) -> CourseOut:
     """Save an offer that gives this course."""
     definitions = definitions_in(post, session)
     known_course(definitions, key)
@@ -173,7 +191,7 @@ def put_offer(key: str, body: OfferBody, user: SignedIn, post: ThePost, session:
         raise HTTPException(422, f"There is no course “{missing[0]}”.")
     offers = {**definitions.offers, offer.key: offer}
     _save(session, post, definitions, list(definitions.courses.values()), list(offers.values()))
-    return get_course(key, user, post, session)
+    return _out(session, post, key, response)
 
 
 def _save(
@@ -231,4 +249,4 @@ def read_csv(key: str, body: OutlineText, user: SignedIn, post: ThePost, session
         found = read_outline(body.text, course)
     except BadOutline as error:
         raise HTTPException(422, " ".join(error.faults[:5])) from error
-    return CourseOut(body=as_data(found), offers=[])
+    return CourseOut(body=as_data(found), edition=edition_of(as_data(course)), offers=[])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, HTTPException
+from fastapi import APIRouter, Body, HTTPException, Response
 from pydantic import BaseModel, ValidationError
 
 from patient_courier.core.checks.looks import layout_findings
@@ -17,6 +17,7 @@ from patient_courier.store import people
 from patient_courier.store.counts import letters_sent
 from patient_courier.store.definitions import remove_layout, replace_courses, save_layout, save_school
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.preview import seen_in
 
@@ -30,6 +31,7 @@ class LayoutOut(BaseModel):
     """A layout and what stands in it: ``school`` says that letters without one of their own do."""
 
     body: dict[str, Any]
+    edition: str
     school: bool
     courses: list[str]
     letters: list[str]
@@ -80,6 +82,7 @@ def list_layouts(user: SignedIn, post: ThePost, session: Reading) -> LayoutsOut:
 def _out(definitions: Definitions, layout: Layout) -> LayoutOut:
     return LayoutOut(
         body=as_data(layout),
+        edition=edition_of(as_data(layout)),
         school=definitions.school.layout == layout.key,
         courses=[key for key, course in definitions.courses.items() if course.layout == layout.key],
         letters=[
@@ -91,10 +94,21 @@ def _out(definitions: Definitions, layout: Layout) -> LayoutOut:
 
 
 @router.put("/{key}")
-def put_layout(key: str, body: LayoutBody, user: SignedIn, post: ThePost, session: Writing) -> LayoutOut:
+def put_layout(
+    key: str,
+    body: LayoutBody,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+    begun: BegunFrom,
+    response: Response,
+) -> LayoutOut:
     """Save a layout, or a new one; all letters that stand in it follow. The first one is the school's."""
-    layout = _read({**body, "key": key})
     before = definitions_in(post, session)
+    there = before.layouts.get(key)
+    begun.check(edition_of(as_data(there)) if there else None)
+    layout = _read({**body, "key": key})
+    say(response, edition_of(as_data(layout)))
     save_layout(session, layout)
     if not before.layouts:
         save_school(session, before.school.model_copy(update={"layout": key}))

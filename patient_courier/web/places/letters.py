@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, HTTPException
+from fastapi import APIRouter, Body, HTTPException, Response
 from pydantic import BaseModel, ValidationError
 
 from patient_courier.core.checks import writing_findings
@@ -21,6 +21,7 @@ from patient_courier.store.broadcasts import Kept
 from patient_courier.store.counts import letters_sent
 from patient_courier.store.definitions import save_letter
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.preview import rendered_for
 
@@ -48,11 +49,13 @@ class LetterOut(BaseModel):
 
     body: dict[str, Any]
     version: int
+    edition: str
     used_by: list[str]
 
 
 class SavedLetter(BaseModel):
     version: int
+    edition: str
 
 
 class PreviewIn(BaseModel):
@@ -123,7 +126,7 @@ def _courses(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> li
 
 
 @router.get("/{key}")
-def get_letter(key: str, user: SignedIn, post: ThePost, session: Reading) -> LetterOut:
+def get_letter(key: str, user: SignedIn, post: ThePost, session: Reading, response: Response) -> LetterOut:
     definitions = definitions_in(post, session)
     found = definitions.letters.get(key)
     if found is None:
@@ -131,17 +134,30 @@ def get_letter(key: str, user: SignedIn, post: ThePost, session: Reading) -> Let
     return LetterOut(
         body=as_data(found.letter),
         version=found.version,
+        edition=say(response, edition_of(as_data(found.letter))),
         used_by=_used_by(definitions, key, broadcasts.every(session)),
     )
 
 
 @router.put("/{key}")
-def put_letter(key: str, body: LetterBody, user: SignedIn, post: ThePost, session: Writing) -> SavedLetter:
+def put_letter(
+    key: str,
+    body: LetterBody,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+    begun: BegunFrom,
+    response: Response,
+) -> SavedLetter:
     """Save as a new version, or as a new letter. Letters that have gone out stay as they were."""
-    letter = read_letter({**body, "key": key}, definitions_in(post, session))
+    definitions = definitions_in(post, session)
+    there = definitions.letters.get(key)
+    begun.check(edition_of(as_data(there.letter)) if there else None)
+    letter = read_letter({**body, "key": key}, definitions)
     if not letter.name.strip():
         raise HTTPException(422, "Give the letter a name; students don't see it.")
-    return SavedLetter(version=save_letter(session, letter, read_clock(session).now))
+    version = save_letter(session, letter, read_clock(session).now)
+    return SavedLetter(version=version, edition=say(response, edition_of(as_data(letter))))
 
 
 def read_letter(body: dict[str, Any], definitions: Definitions) -> Letter:

@@ -28,6 +28,7 @@ from patient_courier.store.people import fields_seen, forms_seen
 from patient_courier.store.prints import restore_facts
 from patient_courier.web.bounds import MOST_FILE_BYTES
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.editions import BegunFrom, edition_of, say
 
 router = APIRouter(prefix="/api/school", tags=["school"])
 
@@ -36,6 +37,7 @@ class SchoolOut(BaseModel):
     """The school in the form of the school file, and where events are reported to."""
 
     body: dict[str, Any]
+    edition: str
     intake_address: str
     intake_key: str
     calls_key: str
@@ -94,10 +96,15 @@ class ZonesOut(BaseModel):
 
 
 @router.get("")
-def get_school(user: SignedIn, post: ThePost, session: Reading) -> SchoolOut:
-    s = post.settings
+def get_school(user: SignedIn, post: ThePost, session: Reading, response: Response) -> SchoolOut:
+    return _out(session, post, response)
+
+
+def _out(session: Session, post: Post, response: Response) -> SchoolOut:
+    s, body = post.settings, as_data(definitions_in(post, session).school)
     return SchoolOut(
-        body=as_data(definitions_in(post, session).school),
+        body=body,
+        edition=say(response, edition_of(body)),
         intake_address=f"{s.address}/intake/events",
         intake_key=post.secrets["intake"],
         calls_key=post.secrets["calls"],
@@ -108,7 +115,10 @@ def get_school(user: SignedIn, post: ThePost, session: Reading) -> SchoolOut:
 
 
 @router.put("")
-def put_school(body: SchoolIn, user: SignedIn, post: ThePost, session: Writing) -> SchoolOut:
+def put_school(
+    body: SchoolIn, user: SignedIn, post: ThePost, session: Writing, begun: BegunFrom, response: Response
+) -> SchoolOut:
+    begun.check(edition_of(as_data(definitions_in(post, session).school)))
     try:
         school = School.model_validate(body.body)
     except ValidationError as error:
@@ -117,7 +127,7 @@ def put_school(body: SchoolIn, user: SignedIn, post: ThePost, session: Writing) 
     save_school(session, school)
     session.flush()
     plan_clocks_anew(session, definitions_in(post, session), read_clock(session).now)
-    return get_school(user, post, session)
+    return _out(session, post, response)
 
 
 @router.get("/things")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Body, HTTPException
+from fastapi import APIRouter, Body, HTTPException, Response
 from pydantic import BaseModel, ValidationError
 
 from patient_courier.core import words
@@ -25,6 +25,7 @@ from patient_courier.store.counts import StepFigures, runs_by_outcome, step_figu
 from patient_courier.store.definitions import save_sequence, set_status
 from patient_courier.store.people import lacking
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.findings import FindingOut, finding_out
 
 router = APIRouter(prefix="/api/sequences", tags=["sequences"])
@@ -69,6 +70,7 @@ class SequenceOut(BaseModel):
 
     body: dict[str, Any]
     version: int
+    edition: str
     status: str
     inside: int
     on_older_versions: int
@@ -95,6 +97,7 @@ class Checked(BaseModel):
 
 class Saved(BaseModel):
     version: int
+    edition: str
     staying: int  # students who finish on the version they are on
 
 
@@ -144,7 +147,9 @@ def _next_letter(session: Session, definitions: Definitions, key: str, zone: str
 
 
 @router.get("/{key}")
-def get_sequence(key: str, user: SignedIn, post: ThePost, session: Reading) -> SequenceOut:
+def get_sequence(
+    key: str, user: SignedIn, post: ThePost, session: Reading, response: Response
+) -> SequenceOut:
     definitions = definitions_in(post, session)
     plan = definitions.sequences.get(key)
     if plan is None:
@@ -153,6 +158,7 @@ def get_sequence(key: str, user: SignedIn, post: ThePost, session: Reading) -> S
     return SequenceOut(
         body=as_data(plan.sequence),
         version=plan.version,
+        edition=say(response, _edition(plan.sequence)),
         status=plan.sequence.status,
         inside=counts.get((key, None), 0),
         on_older_versions=inside.number_on_older(session, key, plan.version),
@@ -161,6 +167,11 @@ def get_sequence(key: str, user: SignedIn, post: ThePost, session: Reading) -> S
         marks=_marks(plan.sequence),
         figures=step_figures(session, key),
     )
+
+
+def _edition(sequence: Sequence) -> str:
+    """Running and pausing is no other edition: it changes nothing that is edited."""
+    return edition_of(as_data(sequence.model_copy(update={"status": "draft"})))
 
 
 def _marks(sequence: Sequence) -> list[MarkOut]:
@@ -194,13 +205,23 @@ def check(body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -
 
 
 @router.put("/{key}")
-def put_sequence(key: str, body: SequenceBody, user: SignedIn, post: ThePost, session: Writing) -> Saved:
+def put_sequence(
+    key: str,
+    body: SequenceBody,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+    begun: BegunFrom,
+    response: Response,
+) -> Saved:
     """Save as a new version. Students who are inside finish on the version they are on."""
+    definitions = definitions_in(post, session)
+    there = definitions.sequences.get(key)
+    begun.check(_edition(there.sequence) if there else None)
     try:
         sequence = Sequence.model_validate({**body, "key": key})
     except ValidationError as error:
         raise HTTPException(422, unreadable(error, body)[0].sentence) from error
-    definitions = definitions_in(post, session)
     faults = list(sequence_faults("", sequence, Known.of_definitions(definitions.with_sequence(sequence))))
     if faults:
         raise HTTPException(422, faults[0].sentence[:1].upper() + faults[0].sentence[1:] + ".")
@@ -209,7 +230,11 @@ def put_sequence(key: str, body: SequenceBody, user: SignedIn, post: ThePost, se
     now = read_clock(session).now
     version = save_sequence(session, sequence, now)
     definitions_changed(session, post.library.load, now)
-    return Saved(version=version, staying=inside.number_inside(session, key))
+    return Saved(
+        version=version,
+        edition=say(response, _edition(sequence)),
+        staying=inside.number_inside(session, key),
+    )
 
 
 @router.post("/{key}/status")

@@ -40,6 +40,11 @@ const guard: Middleware = {
 export const api = createClient<paths>({ baseUrl: "" });
 api.use(guard);
 
+/** In the head of a save: over a newer edition than this it is refused. */
+export const begunFrom = (edition: string) => ({ "if-match": edition ? `"${edition}"` : undefined });
+/** In the head of a save of something new: over anything that is there it is refused. */
+export const ONLY_NEW = { "if-none-match": "*" };
+
 /** The data of an answer; refusals have been thrown by then. */
 export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
   return (await answer).data as T;

@@ -3105,6 +3105,8 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            /** Edition */
+            edition: string;
             /** Ended */
             ended: string | null;
             /** Figures */
@@ -3508,6 +3510,8 @@ export interface components {
             body: {
                 [key: string]: unknown;
             };
+            /** Edition */
+            edition: string;
             /** Offers */
             offers: {
                 [key: string]: unknown;
@@ -4026,6 +4030,8 @@ export interface components {
             };
             /** Courses */
             courses: string[];
+            /** Edition */
+            edition: string;
             /** Letters */
             letters: string[];
             /** School */
@@ -4095,6 +4101,8 @@ export interface components {
             body: {
                 [key: string]: unknown;
             };
+            /** Edition */
+            edition: string;
             /** Used By */
             used_by: string[];
             /** Version */
@@ -5334,6 +5342,8 @@ export interface components {
         };
         /** Saved */
         Saved: {
+            /** Edition */
+            edition: string;
             /** Staying */
             staying: number;
             /** Version */
@@ -5341,6 +5351,8 @@ export interface components {
         };
         /** SavedLetter */
         SavedLetter: {
+            /** Edition */
+            edition: string;
             /** Version */
             version: number;
         };
@@ -5416,6 +5428,8 @@ export interface components {
             calls_key: string;
             /** Carrier */
             carrier: string;
+            /** Edition */
+            edition: string;
             /** Intake Address */
             intake_address: string;
             /** Intake Key */
@@ -5470,6 +5484,8 @@ export interface components {
             body: {
                 [key: string]: unknown;
             };
+            /** Edition */
+            edition: string;
             /** Figures */
             figures: {
                 [key: string]: components["schemas"]["StepFigures"];
@@ -6966,7 +6982,10 @@ export interface operations {
     save_draft_api_broadcasts__key__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
             path: {
                 key: string;
             };
@@ -8251,7 +8270,10 @@ export interface operations {
     put_course_api_courses__key__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
             path: {
                 key: string;
             };
@@ -9214,7 +9236,10 @@ export interface operations {
     put_layout_api_layouts__key__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
             path: {
                 key: string;
             };
@@ -9666,7 +9691,10 @@ export interface operations {
     put_letter_api_letters__key__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
             path: {
                 key: string;
             };
@@ -11045,7 +11073,10 @@ export interface operations {
     put_school_api_school_put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
             path?: never;
             cookie?: never;
         };
@@ -11367,7 +11398,10 @@ export interface operations {
     put_sequence_api_sequences__key__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
             path: {
                 key: string;
             };

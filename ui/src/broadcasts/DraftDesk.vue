@@ -8,11 +8,12 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, type Api, data } from "../api/client";
+import { api, type Api, begunFrom, data } from "../api/client";
 import type { Broadcast, Letter } from "../api/school-file";
 import { useThings } from "../api/things";
 import { useFrame } from "../frame/frame";
 import { useAutosave } from "../parts/autosave";
+import ClashDialog from "../parts/ClashDialog.vue";
 import MailDialog from "../parts/MailDialog.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -42,11 +43,21 @@ const planned = computed(() => props.found.status === "scheduled");
 const fresh = (now: Api["BroadcastOut"]): Draft => ({ body: now.body as unknown as Broadcast, pace: now.pace, audience: null });
 const put = (now: Api["BroadcastOut"]) => client.setQueryData(["broadcast", props.id], now);
 
-const { current, saved, saving, refused, changed, begin, flush } = useAutosave<Draft>(
+const { current, saved, saving, refused, changed, clash, base, begin, flush, resolve } = useAutosave<Draft>(
   () => `broadcast:${props.id}`,
-  async (draft) => put(await data(api.PUT("/api/broadcasts/{key}", { params: { path: { key: props.id } }, body: { body: draft.body as unknown as Record<string, unknown>, pace: draft.pace, audience: draft.audience } }))),
+  async (draft, edition) => {
+    const body = { ...draft, body: draft.body as unknown as Record<string, unknown> };
+    const params = { path: { key: props.id }, header: begunFrom(edition) };
+    const now = await data(api.PUT("/api/broadcasts/{key}", { params, body }));
+    put(now);
+    return now.edition;
+  },
+  async () => {
+    const now = await data(api.GET("/api/broadcasts/{key}", { params: { path: { key: props.id } } }));
+    return { body: fresh(now), edition: now.edition };
+  },
 );
-watch(() => props.found, (now) => begin(fresh(now)), { immediate: true });
+watch(() => props.found, (now) => begin(fresh(now), now.edition), { immediate: true });
 const shown = computed(() => (planned.value ? fresh(props.found) : current.value));
 const change = (part: Partial<Broadcast>) => current.value && (current.value = { ...current.value, body: { ...current.value.body, ...part } });
 
@@ -112,7 +123,10 @@ const away = useMutation({
 });
 const twin = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)), onSuccess: ({ key }) => router.push(`/broadcasts/${key}`), onError: failed });
 const mend = useMutation({
-  mutationFn: () => data(api.PUT("/api/letters/{key}", { params: { path: { key: shown.value?.body.letter ?? "" } }, body: { ...(letter.value?.body ?? {}), purpose: "news" } })),
+  mutationFn: () => {
+    const params = { path: { key: shown.value?.body.letter ?? "" }, header: begunFrom(letter.value?.edition ?? "") };
+    return data(api.PUT("/api/letters/{key}", { params, body: { ...(letter.value?.body ?? {}), purpose: "news" } }));
+  },
   onSuccess: () => {
     notice.done("It is a news letter now.");
     void client.invalidateQueries();
@@ -130,6 +144,7 @@ const mend = useMutation({
     <Button v-if="planned" :loading="back.isPending.value" @click="back.mutate()">{{ found.take_back_seconds === null ? "Change or call off" : "Take it back" }}</Button>
     <Button v-else type="primary" @click="review">Review and post</Button>
   </PageHead>
+  <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="resolve" />
   <TakeBack v-if="planned" :found="found" @back="back.mutate()" />
   <p v-if="refused && !planned" class="note" role="alert">{{ refused }}</p>
   <div v-if="shown" class="desk-broadcast">

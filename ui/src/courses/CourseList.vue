@@ -5,7 +5,7 @@ import Input from "ant-design-vue/es/input";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, data } from "../api/client";
+import { api, data, ONLY_NEW } from "../api/client";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { freeKey } from "../parts/keys";
@@ -21,7 +21,7 @@ const { data: courses } = useQuery({ queryKey: ["course-list"], queryFn: () => d
 const create = useMutation({
   mutationFn: async () => {
     const key = freeKey(title.value, (courses.value ?? []).map((course) => course.key));
-    await data(api.PUT("/api/courses/{key}", { params: { path: { key } }, body: { title: title.value.trim(), modules: [] } }));
+    await data(api.PUT("/api/courses/{key}", { params: { path: { key }, header: ONLY_NEW }, body: { title: title.value.trim(), modules: [] } }));
     return key;
   },
   onSuccess: (key) => {

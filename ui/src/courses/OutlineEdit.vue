@@ -6,8 +6,9 @@ import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import { computed, ref, watch } from "vue";
 
-import { api, data } from "../api/client";
+import { api, begunFrom, data } from "../api/client";
 import DurationInput from "../parts/DurationInput.vue";
+import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
 import { freeKey } from "../parts/keys";
 import { useNotice } from "../parts/notice";
@@ -25,10 +26,10 @@ const client = useQueryClient();
 const notice = useNotice();
 const designing = ref(false);
 const file = ref<HTMLInputElement>();
-const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
+const { current, changed, restored, edition, clash, base, begin, undo, redo, discard, copy, settle, refused, resolve, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
 const { data: found } = useQuery({ queryKey: ["course", computed(() => props.id)], queryFn: () => data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } })) });
 watch(found, (now) => {
-  if (now && (!current.value || !changed.value)) begin(now.body as unknown as Course);
+  if (now) begin(now.body as unknown as Course, now.edition);
 }, { immediate: true });
 const course = computed(() => current.value as Course);
 const offers = computed(() => (found.value?.offers ?? []) as unknown as Offer[]);
@@ -69,14 +70,22 @@ function addItem(module: Module, kind: "lessons" | "quizzes"): void {
 }
 
 const save = useMutation({
-  mutationFn: (body: Course) => data(api.PUT("/api/courses/{key}", { params: { path: { key: props.id } }, body: body as unknown as Record<string, unknown> })),
-  onSuccess: (_, sent) => {
-    settle(sent);
+  mutationFn: (body: Course) =>
+    data(api.PUT("/api/courses/{key}", { params: { path: { key: props.id }, header: begunFrom(edition.value) }, body: body as unknown as Record<string, unknown> })),
+  onSuccess: (now, sent) => {
+    settle(sent, now.edition);
     notice.done("Saved. The course line shows it.");
     void client.invalidateQueries();
   },
-  onError: (error) => notice.refused(error),
+  onError: (error) => refused(error, async () => {
+    const now = await data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } }));
+    return { body: now.body as unknown as Course, edition: now.edition };
+  }),
 });
+function choose(body: Course): void {
+  resolve(body);
+  save.mutate(copy());
+}
 const read = useMutation({
   mutationFn: (text: string) => data(api.POST("/api/courses/{key}/outline", { params: { path: { key: props.id } }, body: { text } })),
   onSuccess: (now) => {
@@ -117,6 +126,7 @@ function setPrice(one: Offer, text: string): void {
 
 <template>
   <div v-if="current" class="room">
+    <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="choose" />
     <div class="bar">
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <a :href="`/api/courses/${id}/outline.csv`" download><Button>Outline as CSV</Button></a>

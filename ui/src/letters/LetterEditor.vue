@@ -6,9 +6,10 @@ import Select from "ant-design-vue/es/select";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 
-import { api, type Api, data } from "../api/client";
+import { api, type Api, begunFrom, data } from "../api/client";
 import { useThings } from "../api/things";
 import { type Letter, PURPOSES } from "../api/school-file";
+import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -34,12 +35,12 @@ const client = useQueryClient();
 const notice = useNotice();
 // Typing is undone word by word; whatever else is done, by itself.
 const isTyping = (before: string, after: string) => Math.abs(before.length - after.length) < 24 && before.split('"kind"').length === after.split('"kind"').length;
-const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Letter>(() => `letter:${key.value}`, isTyping);
+const { current, changed, restored, edition, clash, base, begin, undo, redo, discard, copy, settle, refused, resolve, canUndo, canRedo } = useDraft<Letter>(() => `letter:${key.value}`, isTyping);
 const testing = ref(false);
 
 const { data: found, error } = useQuery({ queryKey: ["letter", key], queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } })) });
 watch(found, (now) => {
-  if (now && (!current.value || !changed.value)) begin(now.body as unknown as Letter);
+  if (now) begin(now.body as unknown as Letter, now.edition);
 }, { immediate: true });
 const { data: fields } = useQuery({ queryKey: ["fields", key, shownAs], queryFn: () => data(api.GET("/api/letters/{key}/fields", { params: { path: { key: key.value }, query: { student: shownAs.value } } })), staleTime: 60_000, placeholderData: keepPreviousData });
 const { courses } = useThings();
@@ -67,14 +68,22 @@ const elsewhere = computed(() => findings.value.filter((one) => !["/subject", "/
 const mend = (one: Api["FindingOut"]) => one.mend && current.value && (current.value = patched(current.value, one.mend.patch));
 
 const save = useMutation({
-  mutationFn: (body: Letter) => data(api.PUT("/api/letters/{key}", { params: { path: { key: key.value } }, body: body as unknown as Record<string, unknown> })),
+  mutationFn: (body: Letter) =>
+    data(api.PUT("/api/letters/{key}", { params: { path: { key: key.value }, header: begunFrom(edition.value) }, body: body as unknown as Record<string, unknown> })),
   onSuccess: (saved, sent) => {
-    settle(sent);
+    settle(sent, saved.edition);
     notice.done(`Saved as version ${saved.version}. From now on this is what goes out.`);
     void client.invalidateQueries();
   },
-  onError: (refused) => notice.refused(refused),
+  onError: (error) => refused(error, async () => {
+    const now = await data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } }));
+    return { body: now.body as unknown as Letter, edition: now.edition };
+  }),
 });
+function choose(body: Letter): void {
+  resolve(body);
+  save.mutate(copy());
+}
 // Steps back and forward are the letter's, whichever of its fields the keyboard is in.
 function keys(event: KeyboardEvent): void {
   if (!(event.ctrlKey || event.metaKey) || event.altKey || (event.target as HTMLElement).closest(".ant-modal")) return;
@@ -99,6 +108,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : `Version ${found.version} saved` }}</Button>
     </PageHead>
+    <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="choose" />
     <LetterTabs :id="id" at="write" :changed="changed" />
     <WhomNext v-if="changed && found.used_by.length" :id="id" />
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>

@@ -8,7 +8,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, csrfToken, data } from "../api/client";
+import { api, csrfToken, data, ONLY_NEW } from "../api/client";
 import { PURPOSES } from "../api/school-file";
 import { useThings } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
@@ -61,7 +61,7 @@ const create = useMutation({
     const key = freeKey(name.value, (letters.value ?? []).map((l) => l.key));
     const blank = [{ kind: "text", html: "<p>Hello {{ student.first_name | default('there') }},</p><p></p>" }];
     const body = { name: name.value.trim(), purpose: "course_help", subject: brought.value?.subject ?? "", blocks: brought.value?.blocks ?? blank };
-    await data(api.PUT("/api/letters/{key}", { params: { path: { key } }, body }));
+    await data(api.PUT("/api/letters/{key}", { params: { path: { key }, header: ONLY_NEW }, body }));
     return key;
   },
   onSuccess: (key) => {

@@ -4,7 +4,7 @@ import Button from "ant-design-vue/es/button";
 import { computed } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, data } from "../api/client";
+import { api, begunFrom, data, Refusal } from "../api/client";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -19,9 +19,15 @@ const path = computed(() => ({ params: { path: { key: props.id } } }));
 const { data: versions, error } = useQuery({ queryKey: ["letter-versions", computed(() => props.id)], queryFn: () => data(api.GET("/api/letters/{key}/versions", path.value)) });
 const name = computed(() => String(versions.value?.[0]?.body.name ?? "…"));
 const back = useMutation({
-  mutationFn: (body: Record<string, unknown>) => data(api.PUT("/api/letters/{key}", { ...path.value, body })),
+  mutationFn: async (body: Record<string, unknown>) => {
+    const now = await data(api.GET("/api/letters/{key}", path.value));
+    if (now.version !== versions.value?.[0]?.version) {
+      void client.invalidateQueries();
+      throw new Refusal(412, "A newer version was saved in another window. It stands at the top now.");
+    }
+    return data(api.PUT("/api/letters/{key}", { params: { ...path.value.params, header: begunFrom(now.edition) }, body }));
+  },
   onSuccess: (saved) => {
-    localStorage.removeItem(`draft:letter:${props.id}`);
     notice.done(`That text is in force again, as version ${saved.version}.`);
     void client.invalidateQueries();
     void router.push(`/letters/${props.id}`);

@@ -8,9 +8,11 @@ vi.mock("vue-router", () => ({ onBeforeRouteLeave: () => undefined }));
 interface Plan {
   name: string;
 }
-function opened(save: (body: Plan) => Promise<unknown>) {
+function opened(save: (body: Plan, edition: string) => Promise<unknown>, there = { body: { name: "theirs" }, edition: "2" }) {
   let found!: ReturnType<typeof useAutosave<Plan>>;
-  const wrapper = mount(defineComponent({ setup: () => ((found = useAutosave<Plan>(() => "plan", save)), () => h("div")) }));
+  const saving = async (body: Plan, edition: string) => String(await save(body, edition));
+  const setup = () => ((found = useAutosave<Plan>(() => "plan", saving, async () => there)), () => h("div"));
+  const wrapper = mount(defineComponent({ setup }));
   const type = async (name: string) => {
     if (found.current.value) found.current.value.name = name;
     await nextTick();

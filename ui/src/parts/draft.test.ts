@@ -1,19 +1,20 @@
 import { mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { defineComponent, h, nextTick } from "vue";
+import { defineComponent, h, nextTick, ref } from "vue";
 
+import { Refusal } from "../api/client";
 import { useDraft } from "./draft";
 
-const leaving = vi.hoisted(() => ({ guard: (() => true) as (to: { path: string }, from: { path: string }) => unknown, says: true, asked: 0 }));
+const leaving = vi.hoisted(() => ({ guard: (() => true) as (to: { path: string }, from: { path: string }) => unknown, told: 0 }));
 vi.mock("vue-router", () => ({ onBeforeRouteLeave: (guard: typeof leaving.guard) => (leaving.guard = guard) }));
-vi.mock("./notice", () => ({ useNotice: () => ({ ask: async () => ((leaving.asked += 1), leaving.says) }) }));
+vi.mock("./notice", () => ({ useNotice: () => ({ done: () => (leaving.told += 1) }) }));
 
 interface Letter {
   subject: string;
 }
-function opened(isOneStep?: (before: string, after: string) => boolean) {
+function opened(isOneStep?: (before: string, after: string) => boolean, name = () => "letter/a") {
   let draft!: ReturnType<typeof useDraft<Letter>>;
-  const wrapper = mount(defineComponent({ setup: () => ((draft = useDraft<Letter>(() => "letter/a", isOneStep)), () => h("div")) }));
+  const wrapper = mount(defineComponent({ setup: () => ((draft = useDraft<Letter>(name, isOneStep)), () => h("div")) }));
   return { draft, wrapper };
 }
 async function type(draft: ReturnType<typeof useDraft<Letter>>, subject: string): Promise<void> {
@@ -24,7 +25,7 @@ async function type(draft: ReturnType<typeof useDraft<Letter>>, subject: string)
 describe("a draft", () => {
   beforeEach(() => {
     localStorage.clear();
-    leaving.asked = 0;
+    leaving.told = 0;
   });
 
   it("goes back and forward step by step, and forgets what lay ahead when something new is written", async () => {
@@ -90,18 +91,43 @@ describe("a draft", () => {
     expect(draft.current.value?.subject).toBe("changed");
   });
 
-  it("asks before it is left with changes, but not on the way to what lies below it", async () => {
+  it("is left without a question, and says where the changes are, but not on the way to what lies below it", async () => {
     const { draft } = opened();
     draft.begin({ subject: "a" });
     const from = { path: "/sequences/a" };
-    expect(await leaving.guard({ path: "/today" }, from)).toBe(true);
+    expect([await leaving.guard({ path: "/today" }, from), leaving.told]).toEqual([true, 0]);
     await type(draft, "b");
-    expect(await leaving.guard({ path: "/sequences/a/rehearsal" }, from)).toBe(true);
-    expect(leaving.asked).toBe(0);
-    leaving.says = false;
-    expect([await leaving.guard({ path: "/today" }, from), leaving.asked]).toEqual([false, 1]);
-    leaving.says = true;
-    expect(await leaving.guard({ path: "/sequences/ab" }, from)).toBe(true);
-    expect(leaving.asked).toBe(2);
+    expect([await leaving.guard({ path: "/sequences/a/rehearsal" }, from), leaving.told]).toEqual([true, 0]);
+    expect([await leaving.guard({ path: "/sequences/ab" }, from), leaving.told]).toEqual([true, 1]);
+  });
+
+  it("remembers which edition it began from, also over a reload, and shows both when there is a newer one", async () => {
+    const first = opened();
+    first.draft.begin({ subject: "one" }, "1");
+    await type(first.draft, "mine");
+    first.wrapper.unmount();
+    const { draft } = opened();
+    draft.begin({ subject: "theirs" }, "2");
+    expect([draft.edition.value, draft.base.value?.subject, draft.current.value?.subject]).toEqual(["1", "one", "mine"]);
+    await draft.refused(new Refusal(412, "newer"), async () => ({ body: { subject: "theirs" }, edition: "2" }));
+    expect(draft.clash.value?.body.subject).toBe("theirs");
+    draft.resolve({ subject: "ours" });
+    expect([draft.edition.value, draft.current.value?.subject, draft.changed.value]).toEqual(["2", "ours", true]);
+    draft.undo();
+    expect(draft.current.value?.subject).toBe("mine");
+  });
+
+  it("of something else takes the place of the one before, which waits under its own name", async () => {
+    const place = ref("letter/a");
+    const { draft } = opened(undefined, () => place.value);
+    draft.begin({ subject: "a" });
+    await type(draft, "a, changed");
+    place.value = "letter/b";
+    expect(draft.current.value).toBeNull();
+    draft.begin({ subject: "b" });
+    await type(draft, "b, changed");
+    place.value = "letter/a";
+    draft.begin({ subject: "a" });
+    expect(draft.current.value?.subject).toBe("a, changed");
   });
 });

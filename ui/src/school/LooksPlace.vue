@@ -8,12 +8,13 @@ import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
-import { api, type Api, data } from "../api/client";
+import { api, type Api, begunFrom, data, ONLY_NEW } from "../api/client";
 import type { Layout } from "../api/school-file";
 import { useThings } from "../api/things";
 import LetterFindings from "../letters/LetterFindings.vue";
 import { patched } from "../letters/patched";
 import AskDialog from "../parts/AskDialog.vue";
+import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
 import { freeKey } from "../parts/keys";
 import LetterPaper from "../parts/LetterPaper.vue";
@@ -34,12 +35,14 @@ const chosen = ref("");
 const all = computed(() => found.value?.layouts ?? []);
 const own = computed(() => all.value.find((one) => one.body.key === chosen.value));
 const fresh = computed(() => ({ ...(found.value?.plain ?? {}), key: "school", name: "The school's" }) as unknown as Layout);
-const { current, changed, begin, undo, redo, copy, settle, canUndo, canRedo } = useDraft<Layout>(() => `layout:${chosen.value || "school"}`);
+const { current, changed, edition, clash, base, begin, undo, redo, copy, settle, refused: saveRefused, resolve, canUndo, canRedo } =
+  useDraft<Layout>(() => `layout:${chosen.value || "school"}`);
 watch([found, chosen], () => {
   if (!found.value) return;
   if (!chosen.value && all.value[0]) chosen.value = String(all.value[0].body.key);
-  const body = (own.value?.body as unknown as Layout | undefined) ?? (all.value.length ? undefined : fresh.value);
-  if (body && (!changed.value || current.value?.key !== body.key)) begin(body);
+  // What the box names is what is edited; while a new one is not there yet, nothing is.
+  if (own.value) begin(own.value.body as unknown as Layout, own.value.edition);
+  else if (!all.value.length) begin(fresh.value);
 }, { immediate: true });
 const layout = computed(() => current.value as Layout);
 const set = (part: Partial<Layout>) => current.value && (current.value = { ...current.value, ...part });
@@ -65,12 +68,32 @@ const mend = (one: Api["FindingOut"]) => one.mend && current.value && (current.v
 
 const failed = (error: unknown) => notice.refused(error);
 const save = useMutation({
-  mutationFn: (body: Layout) => data(api.PUT("/api/layouts/{key}", { params: { path: { key: body.key } }, body: body as unknown as Record<string, unknown> })),
-  onSuccess: (_, sent) => {
-    settle(sent);
-    chosen.value = sent.key;
+  mutationFn: (body: Layout) =>
+    data(api.PUT("/api/layouts/{key}", {
+      params: { path: { key: body.key }, header: all.value.length ? begunFrom(edition.value) : ONLY_NEW },
+      body: body as unknown as Record<string, unknown>,
+    })),
+  onSuccess: (now, sent) => {
+    settle(sent, now.edition);
     notice.done("Saved. All letters that stand in it follow.");
     void client.invalidateQueries();
+  },
+  onError: (error) => saveRefused(error, async () => {
+    const now = (await data(api.GET("/api/layouts"))).layouts.find((one) => one.body.key === chosen.value);
+    return { body: (now?.body ?? copy()) as unknown as Layout, edition: now?.edition ?? "" };
+  }),
+});
+function choose(body: Layout): void {
+  resolve(body);
+  save.mutate(copy());
+}
+const make = useMutation({
+  mutationFn: (body: Layout) =>
+    data(api.PUT("/api/layouts/{key}", { params: { path: { key: body.key }, header: ONLY_NEW }, body: body as unknown as Record<string, unknown> })),
+  onSuccess: async (_, sent) => {
+    await client.invalidateQueries({ queryKey: ["layouts"] });
+    chosen.value = sent.key;
+    notice.done(`“${sent.name}” is made, and is what you change now.`);
   },
   onError: failed,
 });
@@ -92,7 +115,7 @@ const name = ref("");
 function another(): void {
   const body = { ...copy(), key: freeKey(name.value, all.value.map((one) => String(one.body.key))), name: name.value.trim() };
   naming.value = false;
-  save.mutate(body);
+  make.mutate(body);
 }
 const COLOURS: { name: keyof Layout; says: string }[] = [
   { name: "ink", says: "Text" }, { name: "paper", says: "Paper" }, { name: "ground", says: "Round the paper" }, { name: "accent", says: "School's name, prices" },
@@ -109,6 +132,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
     <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
     <Button type="primary" :disabled="!changed && all.length > 0" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed || !all.length ? "Save" : "Saved" }}</Button>
   </PageHead>
+  <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="choose" />
   <div v-if="current" class="desk-look">
     <section class="make">
       <label>Name<Input :value="layout.name" aria-label="Name of the layout" @change="(e: Event) => set({ name: typed(e) })" /></label>

@@ -7,8 +7,9 @@ import InputNumber from "ant-design-vue/es/input-number";
 import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
-import { api, type Api, data } from "../api/client";
+import { api, type Api, begunFrom, data } from "../api/client";
 import type { School } from "../api/school-file";
+import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -19,12 +20,12 @@ import HoursEdit from "../sequences/HoursEdit.vue";
 
 const client = useQueryClient();
 const notice = useNotice();
-const { current, changed, begin, copy, settle } = useDraft<School>(() => "school");
+const { current, changed, edition, clash, base, begin, copy, settle, refused, resolve } = useDraft<School>(() => "school");
 const shown = ref(false);
 const { data: found } = useQuery({ queryKey: ["school"], queryFn: () => data(api.GET("/api/school")) });
 const { data: zones } = useQuery({ queryKey: ["zones"], queryFn: () => data(api.GET("/api/school/zones")), staleTime: Infinity });
 watch(found, (now) => {
-  if (now && (!current.value || !changed.value)) begin(now.body as unknown as School);
+  if (now) begin(now.body as unknown as School, now.edition);
 }, { immediate: true });
 // Only read behind v-if, once both are there.
 const school = computed(() => current.value as School);
@@ -36,14 +37,22 @@ const hours = computed({
 const set = <K extends keyof School>(name: K, value: School[K]) => current.value && (current.value[name] = value);
 const typed = (event: Event) => (event.target as HTMLInputElement).value || null;
 const save = useMutation({
-  mutationFn: (body: School) => data(api.PUT("/api/school", { body: { body: body as unknown as Record<string, unknown> } })),
-  onSuccess: (_, sent) => {
-    settle(sent);
+  mutationFn: (body: School) =>
+    data(api.PUT("/api/school", { params: { header: begunFrom(edition.value) }, body: { body: body as unknown as Record<string, unknown> } })),
+  onSuccess: (now, sent) => {
+    settle(sent, now.edition);
     notice.done("Saved. It holds from the next letter on.");
     void client.invalidateQueries();
   },
-  onError: (error) => notice.refused(error),
+  onError: (error) => refused(error, async () => {
+    const now = await data(api.GET("/api/school"));
+    return { body: now.body as unknown as School, edition: now.edition };
+  }),
 });
+function choose(body: School): void {
+  resolve(body);
+  save.mutate(copy());
+}
 const file = ref<HTMLInputElement>();
 const wrong = ref("");
 const withKeys = ref(false);
@@ -67,6 +76,7 @@ async function take(event: Event): Promise<void> {
 
 <template>
   <PageHead title="School"><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : "Saved" }}</Button></PageHead>
+  <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="choose" />
   <div v-if="current && found" class="room">
     <section class="sheet box">
       <h2>Who writes</h2>

@@ -9,9 +9,10 @@ import { applyPatch, type Operation } from "fast-json-patch";
 import { computed, nextTick, provide, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { api, type Api, data } from "../api/client";
+import { api, type Api, begunFrom, data } from "../api/client";
 import type { Sequence, Step } from "../api/school-file";
 import { useThings } from "../api/things";
+import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -35,7 +36,7 @@ const client = useQueryClient();
 const notice = useNotice();
 const router = useRouter();
 const route = useRoute();
-const { current, changed, restored, begin, undo, redo, discard, copy, settle, canUndo, canRedo } = useDraft<Sequence>(() => `sequence:${key.value}`);
+const { current, changed, restored, edition, clash, base, begin, undo, redo, discard, copy, settle, refused, resolve, canUndo, canRedo } = useDraft<Sequence>(() => `sequence:${key.value}`);
 const chosen = ref("");
 const asked = ref("");
 const versions = ref(false);
@@ -69,7 +70,7 @@ const changedRehearsals = computed(() => (kept.value ?? []).filter((one) => one.
 
 watch(found, (now) => {
   // What is being edited is not pulled away when figures are read again.
-  if (now && (!current.value || !changed.value)) begin(now.body as unknown as Sequence);
+  if (now) begin(now.body as unknown as Sequence, now.edition);
   if (now && !chosen.value) chosen.value = String(route.query.step ?? "") || (current.value?.steps[0]?.id ?? "");
 }, { immediate: true });
 const { data: first } = useQuery({ queryKey: ["students", "first"], queryFn: () => data(api.GET("/api/students", { params: { query: { course: courses.value[0]?.key ?? "" } } })), staleTime: 600_000, enabled: computed(() => courses.value.length > 0) });
@@ -135,11 +136,11 @@ async function mend(finding: Api["FindingOut"]): Promise<void> {
     const place = { params: { path: { key: finding.mend.key } } };
     const letter = await data(api.GET("/api/letters/{key}", place));
     const body = applyPatch(letter.body, patch).newDocument;
-    await data(api.PUT("/api/letters/{key}", { ...place, body }));
+    await data(api.PUT("/api/letters/{key}", { params: { ...place.params, header: begunFrom(letter.edition) }, body }));
     notice.done("The letter is mended and saved.");
     void client.invalidateQueries();
-  } catch (refused) {
-    notice.refused(refused);
+  } catch (error) {
+    notice.refused(error);
   }
 }
 provide(EDITING, {
@@ -174,23 +175,31 @@ function keys(event: KeyboardEvent): void {
 const save = useMutation({
   mutationFn: async ({ body, move }: { body: Sequence; move: boolean }) => {
     const place = { params: { path: { key: key.value } } };
-    const saved = await data(api.PUT("/api/sequences/{key}", { ...place, body: body as unknown as Record<string, unknown> }));
+    const from = { params: { ...place.params, header: begunFrom(edition.value) } };
+    const saved = await data(api.PUT("/api/sequences/{key}", { ...from, body: body as unknown as Record<string, unknown> }));
     const moved = move ? (await data(api.POST("/api/sequences/{key}/move", place))).moved : 0;
     return { ...saved, moved };
   },
   onSuccess: (saved, { body }) => {
-    settle(body);
+    settle(body, saved.edition);
     effect.value = null;
     const people = saved.moved ? ` ${saved.moved} students moved to it.` : saved.staying ? ` ${saved.staying} students inside finish on the version they are on.` : "";
     notice.done(`Saved as version ${saved.version}.${people}`);
-    client.setQueryData(["sequence", key.value], (old: Api["SequenceOut"] | undefined) => old && { ...old, body, version: saved.version });
+    client.setQueryData(["sequence", key.value], (old: Api["SequenceOut"] | undefined) => old && { ...old, body, version: saved.version, edition: saved.edition });
     void readAgain();
   },
-  onError: (refused) => {
+  onError: (error) => {
     effect.value = null;
-    notice.refused(refused);
+    return refused(error, async () => {
+      const now = await data(api.GET("/api/sequences/{key}", { params: { path: { key: key.value } } }));
+      return { body: now.body as unknown as Sequence, edition: now.edition };
+    });
   },
 });
+function chooseEdition(body: Sequence): void {
+  resolve(body);
+  askEffect.mutate(copy());
+}
 /** What a save may have changed elsewhere; the editor can be used on meanwhile. */
 async function readAgain(): Promise<void> {
   await client.invalidateQueries();
@@ -200,7 +209,7 @@ async function readAgain(): Promise<void> {
 const askEffect = useMutation({
   mutationFn: (body: Sequence) => data(api.POST("/api/sequences/{key}/effect", { params: { path: { key: key.value } }, body: body as unknown as Record<string, unknown> })),
   onSuccess: (found, body) => (found.inside ? (effect.value = found) : save.mutate({ body, move: false })),
-  onError: (refused) => notice.refused(refused),
+  onError: (error) => notice.refused(error),
 });
 const setStatus = useMutation({
   mutationFn: (body: Api["StatusChange"]) => data(api.POST("/api/sequences/{key}/status", { params: { path: { key: key.value } }, body })),
@@ -209,7 +218,7 @@ const setStatus = useMutation({
     notice.done(now.status === "running" ? "Running: students come in from now on." : now.status === "paused" ? "Paused: nobody new comes in, and those inside wait where they are." : "Closed: nobody new comes in; those inside go on to the end.");
     void client.invalidateQueries();
   },
-  onError: (refused) => notice.refused(refused),
+  onError: (error) => notice.refused(error),
 });
 async function run(): Promise<void> {
   const found = await data(api.GET("/api/sequences/{key}/missed", { params: { path: { key: key.value } } }));
@@ -238,6 +247,7 @@ const whyNot = computed(() => (changed.value ? "Save first" : (faults.value[0]?.
           <Menu.Item key="close" :disabled="found.status === 'closed'" @click="setStatus.mutate({ status: 'closed', start_missed: false })">Close: nobody new comes in</Menu.Item>
         </Menu></template></Dropdown>
     </PageHead>
+    <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="chooseEdition" />
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
     <div v-if="changedRehearsals.length" class="note" role="status">▲ {{ changedRehearsals.map((one) => `“${one.name}”`).join(", ") }} came out differently at the last save. <RouterLink :to="`/sequences/${key}/rehearsal`">See what changed</RouterLink></div>
     <div v-for="(finding, index) in elsewhere" :key="index" class="note" :class="MISSING.includes(finding.code) ? 'hint' : finding.level" :role="finding.level === 'fault' ? 'alert' : 'status'">{{ MISSING.includes(finding.code) ? "○" : finding.level === "fault" ? "✗" : "▲" }} {{ finding.sentence }} <button v-if="finding.mend" class="link" @click="mend(finding)">{{ finding.mend.label }}</button></div>

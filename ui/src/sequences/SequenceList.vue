@@ -5,7 +5,7 @@ import Input from "ant-design-vue/es/input";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, type Api, data } from "../api/client";
+import { api, type Api, data, ONLY_NEW } from "../api/client";
 import { short } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
@@ -37,7 +37,7 @@ function open(key: string): void {
 const create = useMutation({
   mutationFn: async () => {
     const key = freeKey(name.value, (sequences.value ?? []).map((s) => s.key));
-    await data(api.PUT("/api/sequences/{key}", { params: { path: { key } }, body: { name: name.value.trim(), status: "draft", again: "once_per_subject" } }));
+    await data(api.PUT("/api/sequences/{key}", { params: { path: { key }, header: ONLY_NEW }, body: { name: name.value.trim(), status: "draft", again: "once_per_subject" } }));
     return key;
   },
   onSuccess: open,
