@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from whenever import Instant
@@ -12,7 +12,7 @@ from patient_courier.core import figures
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.drafting.ending import has_ending
 from patient_courier.core.line import ANYWHERE, COMPLETED, ENROLLED, Hung, Stop, hung, stops
-from patient_courier.core.standing import Standing, silent_at
+from patient_courier.core.standing import Standing, is_silent, silent_at
 
 # From how many silent students on a stop without a letter is a gap (common practice, no source).
 GAP_FROM = 3
@@ -37,7 +37,10 @@ class LineLetter:
 
 @dataclass(frozen=True, slots=True)
 class StopOut:
-    """A stop with the students who stand there, those of them who are silent, and how many have passed it."""
+    """A stop with the students who stand there, those of them who are silent, and how many have passed it.
+
+    ``reached`` of the silent ones got a letter that hangs there, or will.
+    """
 
     id: str
     kind: str
@@ -46,6 +49,7 @@ class StopOut:
     module: str | None
     here: int
     silent: int
+    reached: int
     passed: int
     letters: list[LineLetter]
     gap: str | None
@@ -78,14 +82,15 @@ class LineOut:
 
 @dataclass(frozen=True, slots=True)
 class Stalled:
-    """A stop at which students have been silent for a week or more; ``covered``: a letter hangs there."""
+    """A stop at which students have been silent for a week or more; ``reached`` of them got a letter there, or will."""
 
     course: str
     course_title: str
     stop: str
     title: str
     silent: int
-    covered: bool
+    reached: int
+    letters: int
 
 
 def covered_line(
@@ -96,16 +101,19 @@ def covered_line(
     silent_days: int,
     sent: Mapping[StepKey, int],
     waiting: Mapping[StepKey, int],
+    told: Mapping[StepKey, Collection[int]],
 ) -> LineOut:
-    """The line of a course. ``sent`` letters and ``waiting`` students by step."""
+    """The line of a course. ``sent`` letters and ``waiting`` students by step; ``told`` as in :func:`reached_at`."""
     course = definitions.courses[key]
     here, silent = Counter(one.stop for one in people), silent_at(people, now, silent_days)
     passed = Counter(stop for one in people for stop in one.done)
     passed[ENROLLED] = len(people)
     passed[COMPLETED] = sum(one.finished for one in people)
     letters: dict[str, list[LineLetter]] = {}
-    for one in dict.fromkeys(hung(definitions, key)):
+    hanging = list(dict.fromkeys(hung(definitions, key)))
+    for one in hanging:
         letters.setdefault(one.stop, []).append(_letter(definitions, one, sent, waiting))
+    reached = reached_at(hanging, people, now, silent_days, told)
     any_check_in = any(stop.startswith("done:") for stop in letters)
     found = [
         StopOut(
@@ -116,9 +124,16 @@ def covered_line(
             module=stop.module,
             here=here[stop.id],
             silent=silent[stop.id],
+            reached=reached[stop.id],
             passed=passed[stop.id],
             letters=letters.get(stop.id, []),
-            gap=None if stop.id in letters else gap(stop, silent[stop.id], any_check_in),
+            gap=gap(
+                stop,
+                silent[stop.id],
+                reached[stop.id],
+                sum(one.status == "running" for one in letters.get(stop.id, ())),
+                any_check_in,
+            ),
         )
         for stop in stops(course)
     ]
@@ -131,17 +146,40 @@ def covered_line(
         stops=found,
         anywhere=letters.get(ANYWHERE, []),
         reached_end=rate_in_percent(passed[COMPLETED], len(people)),
-        worst=max(gaps, key=lambda stop: stop.silent).id if gaps else None,
+        worst=max(gaps, key=lambda stop: stop.silent - stop.reached).id if gaps else None,
         has_certificate=course.certificate is not None,
         has_ending=has_ending(definitions, key),
     )
 
 
-def gap(stop: Stop, silent: int, any_check_in: bool) -> str | None:
-    """What is missing at a stop without a letter, in words; None when nothing is."""
-    if stop.kind in ("lesson", "quiz", "enrolment") and silent >= GAP_FROM:
-        return f"{silent} students have stalled here, and no letter covers it."
-    if stop.kind == "module_completed" and any_check_in:
+def reached_at(
+    hanging: Collection[Hung],
+    people: Collection[Standing],
+    now: Instant,
+    days: int,
+    told: Mapping[StepKey, Collection[int]],
+) -> Counter[str]:
+    """How many of the silent at each stop got a letter that hangs there, or will.
+
+    ``told``: for each step that posts, the row ids of those who got its letter or are inside and come to it.
+    """
+    by_stop: dict[str, set[int]] = {}
+    for one in hanging:
+        by_stop.setdefault(one.stop, set()).update(told.get((one.sequence, one.step), ()))
+    return Counter(
+        one.stop
+        for one in people
+        if is_silent(one, now, days) and one.student_id in by_stop.get(one.stop, ())
+    )
+
+
+def gap(stop: Stop, silent: int, reached: int, running: int, any_check_in: bool) -> str | None:
+    """What is missing at a stop, in words; None when nothing is. ``running`` letters go out there."""
+    if stop.kind in ("lesson", "quiz", "enrolment") and silent - reached >= GAP_FROM:
+        if not running:
+            return f"{silent} students have stalled here, and no letter reaches them."
+        return f"{silent - reached} of the {silent} who have stalled here are reached by no letter."
+    if stop.kind == "module_completed" and not running and any_check_in:
         return f"No check-in after {stop.title.removesuffix(' completed').lower()}."
     return None
 
@@ -172,15 +210,24 @@ def _letter(
 
 
 def stalled(
-    definitions: Definitions, people: Mapping[str, list[Standing]], now: Instant, days: int, most: int
+    definitions: Definitions,
+    people: Mapping[str, list[Standing]],
+    now: Instant,
+    days: int,
+    most: int,
+    told: Mapping[StepKey, Collection[int]],
 ) -> list[Stalled]:
     """Where most students have been silent for so many days, over all courses (``people`` by course)."""
     found = []
     for key, course in definitions.courses.items():
-        covered = {one.stop for one in hung(definitions, key)}
+        hanging = list(dict.fromkeys(hung(definitions, key)))
+        reached = reached_at(hanging, people[key], now, days, told)
+        letters = Counter(
+            one.stop for one in hanging if definitions.sequences[one.sequence].sequence.status == "running"
+        )
         titles = {stop.id: stop.title for stop in stops(course)}
         found += [
-            Stalled(key, course.title, stop, titles[stop], number, stop in covered)
+            Stalled(key, course.title, stop, titles[stop], number, reached[stop], letters[stop])
             for stop, number in silent_at(people[key], now, days).items()
             if number >= GAP_FROM
         ]

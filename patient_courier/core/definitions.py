@@ -76,6 +76,29 @@ class Plan:
             parent = self.places[parent].parent
         return found
 
+    def ahead_of(self, step_id: str | None) -> list[str]:
+        """The steps that a run standing at a step may still come to, that one included; all before the first."""
+        if step_id is None:
+            return list(self.places)
+        found: list[str] = []
+        at: str | None = step_id
+        while at is not None:
+            found += self._with_inner(at)
+            place = self.places[at]
+            while place.after is None and place.parent is not None:
+                if isinstance(self.places[place.parent].step, Repeat):
+                    found += self._with_inner(place.parent)
+                place = self.places[place.parent]
+            at = place.after
+        return list(dict.fromkeys(found))
+
+    def _with_inner(self, step_id: str) -> list[str]:
+        found = [step_id]
+        for key, place in self.places.items():  # laid out from the outside in
+            if place.parent in found:
+                found.append(key)
+        return found
+
     @cached_property
     def matchers(self) -> list[MatcherBase]:
         """Every matcher in the sequence: starts, early leaves, wait-fors, waypoints."""
@@ -173,6 +196,12 @@ class Definitions:
         order = before.order if before else len(plans)
         plans[sequence.key] = Plan(sequence, (before.version if before else 0) + 1, order)
         return self._again(plans.values())
+
+    def with_sequence_beside(self, sequence: Sequence) -> Definitions:
+        """The same with one sequence added or in place of the one with its key; versions that runs are on stay known."""
+        beside = self.with_sequence(sequence)
+        beside.plans = {**self.plans, **beside.plans}
+        return beside
 
     def with_only(self, sequence: Sequence) -> Definitions:
         """The same school with this sequence alone."""

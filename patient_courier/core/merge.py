@@ -58,6 +58,15 @@ FIELDS = frozenset(
     ]
 )
 FREE_PREFIX = "student.fields."
+
+
+def field_words(name: str) -> str:
+    """A merge field as the screen names it: ``first name``, ``course title``."""
+    group, _, rest = name.partition(".")
+    said = rest.removeprefix("fields.").replace("_", " ")
+    return said if group == "student" else f"{group.replace('_', ' ')} {said}"
+
+
 FILTERS = ("default", "upper", "lower", "title", "date", "time", "money")
 # Everything that some mail program or parser takes for the end of a line.
 _LINE_BREAKS = re.compile("[\r\n\x0b\x0c\x1c\x1d\x1e\x85\u2028\u2029]+")

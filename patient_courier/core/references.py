@@ -91,7 +91,8 @@ class Known:
 
     def missing(self, pointer: str, kind: str, key: str | None, *also: str) -> Iterator[Fault]:
         if key is not None and key not in also and kind in self.keys and key not in self.keys[kind]:
-            yield Fault(pointer, f"there is no {_WORDS[kind]} “{key}” in this school")
+            unchosen = f"no {_WORDS[kind]} is chosen here yet"
+            yield Fault(pointer, f"there is no {_WORDS[kind]} “{key}” in this school" if key else unchosen)
 
 
 def faults(file: SchoolFile) -> list[Fault]:

@@ -102,6 +102,7 @@ class Outcome:
             reason=letter.reason,
             at=letter.at,
             holds=[(hold.start, hold.until, hold.reason) for hold in letter.holds],
+            to=letter.to,
         )
 
     def as_json(self) -> dict[str, Any]:
@@ -217,6 +218,30 @@ def rehearse_moves(
     """Let one student do something, from the facts they have, and see what follows up to ``until``. Uses up the state."""
     outcome = Outcome(definitions, {state.student.key: state})
     agenda = Agenda(Engine(definitions), outcome.note, limits=REHEARSED)
+    agenda.add_events((state, event) for event in in_order(events))
+    agenda.run_until(until)
+    return outcome
+
+
+def play_on(
+    definitions: Definitions,
+    state: StudentState,
+    events: list[Event],
+    now: Instant,
+    until: Instant,
+    moved: str | None,
+) -> Outcome:
+    """Let a student go on from where they stand, and see what follows up to ``until``. Uses up the state.
+
+    Their runs of the sequence ``moved`` go on in the form that is in force in these definitions.
+    """
+    outcome = Outcome(definitions, {state.student.key: state})
+    engine = Engine(definitions)
+    for run in [one for one in state.open_runs() if one.sequence == moved]:
+        for effect in engine.move(state, run, now):
+            outcome.note(effect)
+    agenda = Agenda(engine, outcome.note, now, REHEARSED)
+    agenda.add_student(state)
     agenda.add_events((state, event) for event in in_order(events))
     agenda.run_until(until)
     return outcome

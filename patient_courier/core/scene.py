@@ -12,7 +12,7 @@ from patient_courier.core import calendar
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.reading import validation_faults
 from patient_courier.core.references import Fault, Known, sequence_faults
-from patient_courier.core.rehearsal import Outcome, rehearse_moves
+from patient_courier.core.rehearsal import Outcome, play_on, rehearse_moves
 from patient_courier.core.school.events import Event, EventBase
 from patient_courier.core.school.file import Student
 from patient_courier.core.school.sequences import Sequence
@@ -101,10 +101,31 @@ def made_up(definitions: Definitions, scene: Scene) -> StudentState:
 
 
 def play(definitions: Definitions, scene: Scene, state: StudentState, now: Instant) -> Played:
-    """Play a scene for a student, whose runs start afresh and whose state is used up. Raises NotPlayable."""
-    if scene.sequence is not None:
-        draft = playable(definitions, scene.sequence)
-        definitions = definitions.with_only(draft) if scene.alone else definitions.with_sequence(draft)
+    """Play a scene for a student, whose state is used up. Raises NotPlayable.
+
+    A real student plays on from where they stand, in the sequence as it is being edited; for somebody made up, from another
+    day, or in this sequence alone, runs start afresh.
+    """
+    goes_on = scene.student is not None and scene.start is None and not scene.alone
+    draft = playable(definitions, scene.sequence) if scene.sequence is not None else None
+    if draft is not None:
+        definitions = (
+            definitions.with_only(draft)
+            if scene.alone
+            else definitions.with_sequence_beside(draft)
+            if goes_on
+            else definitions.with_sequence(draft)
+        )
+    if goes_on:
+        first = calendar.local_date(now, state.zone)
+        events = [
+            _event(definitions, state, first, number, move) for number, move in enumerate(scene.moves, 1)
+        ]
+        end = first.add(days=scene.days).at(calendar.MIDNIGHT)
+        until = calendar.resolve(end, state.zone).subtract(nanoseconds=1)
+        moved = draft.key if draft is not None else None
+        outcome = play_on(definitions, state, events, now, until, moved)  # type: ignore[arg-type]
+        return Played(outcome, first, events)
     state.forget_runs()
     first = _first_day(scene.start) if scene.start else calendar.local_date(now, state.zone)
     state.clock_done = calendar.resolve(first.at(calendar.MIDNIGHT), state.zone).subtract(nanoseconds=1)

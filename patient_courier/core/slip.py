@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from num2words import num2words
 
 from patient_courier.core import words
+from patient_courier.core.merge import field_words
 from patient_courier.core.outlook import Outlook
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.wave import Crest, Wave
@@ -31,7 +32,7 @@ _WHY = {
         "get it a day later, having had enough for one day",
     ),
 }
-_BLANK = ("has no value for {0}", "have no value for {0}")
+_BLANK = ("has no value for “{0}”", "have no value for “{0}”")
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +62,7 @@ def why(reason: str, number: int) -> str:
     """What keeps some students from getting it: ``do not want news``."""
     one = number == 1
     if reason.startswith("blank_field: "):
-        return _BLANK[0 if one else 1].format(reason.removeprefix("blank_field: "))
+        return _BLANK[0 if one else 1].format(field_words(reason.removeprefix("blank_field: ")))
     if reason in _WHY:
         return _WHY[reason][0 if one else 1]
     return words.reason(reason)

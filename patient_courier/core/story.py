@@ -176,10 +176,25 @@ def _and(found: Sequence[str]) -> str:
     return " and ".join([", ".join(found[:-1]), found[-1]]) if len(found) > 1 else "".join(found)
 
 
-def _became(purpose: str, status: str, reason: str | None, at: Instant, zone: str) -> list[str]:
-    """What became of a letter, and what was asked before."""
+def to_whom(to: str | Sequence[str] | None) -> str | None:
+    """To whom a letter about a student goes, in words: “you”, or addresses; None when it goes to the student."""
+    if to is None:
+        return None
+    found = [to] if isinstance(to, str) else to
+    return _and(["you" if one == "owner" else one for one in found])
+
+
+def _became(
+    purpose: str, status: str, reason: str | None, at: Instant, zone: str, to: str | None = None
+) -> list[str]:
+    """What became of a letter, and what was asked before; of one ``to`` others (:func:`to_whom`) no student's guard is."""
     moment = words.moment(at, zone)
     match status:
+        case "queued" | "posting" | "sent" if to is not None:
+            return [
+                f"It goes to {to}, not to the student, so nothing was asked of the student’s wishes.",
+                f"Every merge field had a value or a fallback, so it went out ({moment}).",
+            ]
         case "queued" | "posting" | "sent":
             return [
                 _PURPOSE[purpose],
@@ -213,11 +228,12 @@ def story(
     reason: str | None,
     at: Instant,
     holds: Sequence[Sequence[Any]],
+    to: str | Sequence[str] | None = None,
 ) -> list[str]:
     """The story of one letter, in order: what started the run, what it waited for, what was decided.
 
     ``trail`` is the run's trail up to the letter, ``events`` the events it
-    names by number; times are worded in ``zone``.
+    names by number; times are worded in ``zone``. ``to``: it goes to others than the student.
     """
     name = plan.sequence.name or plan.key
     told = []
@@ -231,4 +247,4 @@ def story(
         told.append(
             f"Kept back from {words.moment(start, zone)} until {words.moment(until, zone)}. {words.reason(why)}"
         )
-    return told + _became(purpose, status, reason, at, zone)
+    return told + _became(purpose, status, reason, at, zone, to_whom(to))

@@ -15,7 +15,7 @@ from patient_courier.core.school.values import moment_text
 
 # Said by another line already.
 UNSAID = ("quiz_taken",)
-Kind = Literal["did", "sent", "going", "not_sent", "held"]
+Kind = Literal["did", "sent", "going", "not_sent", "held", "told"]
 _KINDS: dict[str, Kind] = {"sent": "sent", "queued": "going", "posting": "going", "held": "held"}
 STATUS_WORDS = {
     "queued": "going out",
@@ -54,6 +54,7 @@ class Decided:
     subject: str
     sequence: str
     broadcast: str = ""  # what its broadcast is called
+    to: str | None = None  # others than the student, in words
 
 
 def timeline(
@@ -75,10 +76,14 @@ def timeline(
         found.append((what.at, number, item))
     for one in letters:
         kind = _KINDS.get(one.status, "not_sent")
+        if one.to is not None and kind == "sent":
+            kind = "told"
         plan = definitions.sequences.get(one.sequence)
         name = one.broadcast or (plan.sequence.name if plan else "") or one.sequence
         said = words.reason(one.reason) or STATUS_WORDS[one.status]
-        detail = name if kind == "sent" else f"{said} · {name}"
+        detail = name if kind in ("sent", "told") else f"{said} · {name}"
+        if one.to is not None:
+            detail = f"to {one.to} · {detail}"
         # Behind what set it going at the same moment.
         found.append((one.at, 10**12 + one.id, _item(one.at, zone, kind, one.subject, detail, one.id)))
     return [item for _, _, item in sorted(found, key=lambda entry: entry[:2], reverse=True)]

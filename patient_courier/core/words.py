@@ -11,6 +11,7 @@ from patient_courier.core import calendar
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.duration import Duration
 from patient_courier.core.happening import Happening
+from patient_courier.core.merge import field_words
 
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
@@ -45,7 +46,8 @@ def reason(code: str | None) -> str:
     if code is None:
         return ""
     if code.startswith("blank_field: "):
-        return f"The merge field {code.removeprefix('blank_field: ')} has no value for this student and no fallback."
+        name = field_words(code.removeprefix("blank_field: "))
+        return f"The merge field “{name}” has no value for this student and no fallback."
     for name, sentence in _TOLD.items():
         if code.startswith(f"{name}: "):
             return sentence.format(code.removeprefix(f"{name}: "))

@@ -16,7 +16,7 @@ from patient_courier.core.engine import Engine
 from patient_courier.core.happening import Subject
 from patient_courier.core.school.events import Enrolled, EventBase, TagEvent
 from patient_courier.core.state import StudentState
-from patient_courier.dispatch import broadcasts
+from patient_courier.dispatch import broadcasts, outset, sequences
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store import people
@@ -26,12 +26,15 @@ from patient_courier.store.saving import save_effects, save_states
 from patient_courier.store.states import load_states, numbers
 
 CHUNK = 250
-What = Literal["tag", "untag", "enrol", "start", "stop"]
+What = Literal["tag", "untag", "enrol", "start", "stop", "take_in", "move"]
 
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """One thing to do to some students: a tag to put on or take off, a course to enrol in, a sequence to start or stop."""
+    """One thing to do to some students.
+
+    A tag to put on or take off, a course to enrol in, a sequence to start or stop, to be taken into by what has happened already, or to be moved on to the newest version of.
+    """
 
     what: What
     name: str
@@ -57,13 +60,17 @@ def sets_going(definitions: Definitions, act: Act) -> bool:
                 for matcher in plan.matchers
             ]
             return any(m.on == on and m.selectors().get("tag") in (None, act.name) for m in matchers)  # type: ignore[attr-defined]
-    return act.what in ("enrol", "start")
+    return act.what in ("enrol", "start", "take_in", "move")
 
 
 def do(
     session: Session, definitions: Definitions, act: Act, ids: Collection[int], now: Instant, by: str
 ) -> Did:
     """Do it to these students (row ids), whom it changes; those whom it would not change are left alone."""
+    if act.what == "take_in":
+        return Did(students=outset.take_in(session, definitions, act.name, ids, now))
+    if act.what == "move":
+        return Did(students=sequences.move(session, definitions, act.name, ids, now))
     states = load_states(session, ids, definitions)
     if act.what in ("start", "stop"):
         return _sequence(session, definitions, act, states, now)

@@ -9,6 +9,9 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.definitions import Definitions
+from patient_courier.core.line import hung
+from patient_courier.store.states import POSTED
 from patient_courier.store.tables import DeliveryRow, ErasedRow, EventRow, ReadingRow, RunRow
 
 
@@ -50,6 +53,30 @@ def sent_by_step(session: Session) -> dict[tuple[str, str], int]:
         select(d.sequence, d.step, func.count()).where(d.status == "sent").group_by(d.sequence, d.step)
     )
     return {(sequence, step): number for sequence, step, number in rows}
+
+
+def told_by_step(session: Session, definitions: Definitions, course: str) -> dict[tuple[str, str], set[int]]:
+    """For each step that posts along a course: who got its letter (row ids), and who is inside and has yet to come to it."""
+    hanging = {(one.sequence, one.step) for one in hung(definitions, course)}
+    sequences = {sequence for sequence, _ in hanging}
+    found: dict[tuple[str, str], set[int]] = {one: set() for one in hanging}
+    d, r = DeliveryRow, RunRow
+    got = select(d.sequence, d.step, d.student_id).where(
+        d.sequence.in_(sequences), d.status.in_(POSTED), d.recipients.is_(None)
+    )
+    for sequence, step, student in session.execute(got):
+        if (sequence, step) in found:
+            found[(sequence, step)].add(student)
+    inside = select(r.sequence, r.version, r.step, r.student_id).where(
+        r.sequence.in_(sequences), r.outcome.is_(None)
+    )
+    for sequence, version, here, student in session.execute(inside):
+        plan = definitions.plans[(sequence, version)]
+        if plan.sequence.status == "running":
+            for step in plan.ahead_of(here):
+                if (sequence, step) in found:
+                    found[(sequence, step)].add(student)
+    return found
 
 
 def waiting_by_step(session: Session) -> dict[tuple[str, str], int]:

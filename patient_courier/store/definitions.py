@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import threading
 from typing import Any
 
@@ -183,10 +184,22 @@ def save_sequence(session: Session, sequence: Sequence, now: Instant) -> int:
         row = SequenceRow(key=sequence.key, position=position, status=sequence.status, version=0)
         session.add(row)
     row.version += 1
+    row.unfinished = None
     session.flush()
     session.add(SequenceVersionRow(key=sequence.key, version=row.version, saved=now, body=as_data(sequence)))
     touch(session)
     return row.version
+
+
+def keep_unfinished(session: Session, key: str, body: dict[str, Any]) -> None:
+    """Keep a draft as it is, although it can't be read yet; what can be read of it stays the version it was."""
+    session.get_one(SequenceRow, key).unfinished = json.dumps(body, ensure_ascii=False)
+
+
+def unfinished(session: Session) -> dict[str, dict[str, Any]]:
+    """The drafts that can't be read yet, by their keys, as they were saved."""
+    query = select(SequenceRow.key, SequenceRow.unfinished).where(SequenceRow.unfinished.is_not(None))
+    return {key: json.loads(text) for key, text in session.execute(query).all() if text}
 
 
 def set_status(session: Session, key: str, status: str) -> None:

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.store.people import Person, person_of
+from patient_courier.store.people import PAGE, Person, person_of
 from patient_courier.store.tables import RunRow, SequenceRow, SequenceVersionRow, StudentRow
 
 
@@ -125,3 +125,35 @@ def next_due(session: Session, sequence: str, version: int) -> tuple[Instant, st
         .limit(1)
     ).first()
     return (row[0], row[1]) if row else None
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A student's way through a sequence; open while ``outcome`` is None."""
+
+    person: Person
+    started: Instant
+    ended: Instant | None
+    outcome: str | None
+    version: int
+    step: str | None
+    due: Instant | None
+
+
+def runs(session: Session, sequence: str, group: str, page: int) -> tuple[int, list[Run]]:
+    """Those who are inside, have finished, or have ended it in another way (``left``), a page of them, the newest first."""
+    r = RunRow
+    which = {
+        "inside": r.outcome.is_(None),
+        "finished": r.outcome == "finished",
+        "left": r.outcome.is_not(None) & (r.outcome != "finished"),
+    }[group]
+    query = (
+        select(StudentRow, r.started, r.ended, r.outcome, r.version, r.step, r.due)
+        .join(r, r.student_id == StudentRow.id)
+        .where(r.sequence == sequence, which)
+        .order_by(r.number.desc())
+    )
+    total = session.scalar(select(func.count()).where(r.sequence == sequence, which)) or 0
+    rows = session.execute(query.limit(PAGE).offset((page - 1) * PAGE))
+    return total, [Run(person_of(row), *rest) for row, *rest in rows]

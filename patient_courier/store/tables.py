@@ -113,6 +113,7 @@ class SequenceRow(Table):
     status: Mapped[str]
     version: Mapped[int]
     paused_after: Mapped[int | None]  # the last event before it was paused, while it is
+    unfinished: Mapped[str | None]  # of a draft: JSON text of a form that can't be read yet, kept as it is
 
 
 class SequenceVersionRow(Table):
@@ -546,6 +547,8 @@ class DeliveryRow(Table):
     claimed: Mapped[str | None]  # while it is being posted: the start of the computer in which it was claimed
     begun: Mapped[bool] = mapped_column(default=False)  # handing it over may have begun
     seen: Mapped[bool] = mapped_column(default=False)
+    again_of: Mapped[int | None]  # sent again by hand: the delivery it repeats
+    sent_by: Mapped[str | None]  # and who did it
     __table_args__ = (
         UniqueConstraint("run", "step", "round"),
         Index("ix_deliveries_student_id_at", "student_id", "at"),

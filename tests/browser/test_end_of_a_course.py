@@ -8,7 +8,7 @@ from urllib.request import urlopen
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_first_minutes import make_student, move_on_a_day
+from tests.browser.test_first_minutes import make_student, move_on_a_day, run
 from tests.browser.test_workbench import choose
 
 
@@ -113,7 +113,7 @@ def test_the_drafted_end_with_approval_on_a_phone_and_a_low_answer_that_comes_to
     page.get_by_role("button", name="Draft the end of the course").click()
     expect(page.get_by_text("Queen Rearing for Small Yards: the certificate").first).to_be_visible()
     expect(page.get_by_text("Queen Rearing for Small Yards: what comes next").first).to_be_visible()
-    page.get_by_role("button", name="Run", exact=True).click()
+    run(page)
     expect(page.get_by_test_id("status")).to_have_text("Running")
     page.goto("/practice")
     make_student(page, "Tomas", "Europe/Lisbon")

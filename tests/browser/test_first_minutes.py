@@ -24,6 +24,14 @@ def add_from_menu(page: Page, kind: str) -> None:
     page.locator(f".ant-dropdown:not(.ant-dropdown-hidden) [data-menu-id={kind}]").last.click()
 
 
+def run(page: Page) -> None:
+    """Run the sequence on screen, for those who come from now on."""
+    page.get_by_role("button", name="Run", exact=True).click()
+    slip = page.get_by_role("dialog", name=re.compile("^Run"))
+    expect(slip.get_by_test_id("run-slip")).to_contain_text("From now on")
+    slip.get_by_role("button", name="Run", exact=True).click()
+
+
 def move_on_a_day(page: Page) -> None:
     before = page.get_by_test_id("school-time").inner_text()
     page.get_by_role("button", name="Move on").click()
@@ -137,15 +145,18 @@ def test_a_sequence_built_by_keyboard_saved_run_and_kept_over_a_reload(page: Pag
     expect(page.get_by_text("Unsaved changes from earlier are shown")).to_be_visible()
     page.get_by_role("button", name="Save as version 2").click()
     expect(page.get_by_text("Saved as version 2.")).to_be_visible()
-    page.get_by_role("button", name="Run", exact=True).click()
+    run(page)
     expect(page.get_by_test_id("status")).to_have_text("Running")
 
     card.click()
     page.keyboard.press("Delete")
     expect(card).to_have_count(0)
+    # Leaving asks nothing: what is not saved waits here, with the way back.
     page.get_by_role("link", name="Letters").click()
-    page.get_by_role("dialog").get_by_role("button", name="Stay here").click()
-    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("Your changes wait here, in this browser")).to_be_visible()
+    page.go_back()
+    expect(card).to_have_count(0)
+    page.get_by_role("button", name="Show what is saved instead").click()
     expect(card).to_have_count(1)
 
 
@@ -164,7 +175,7 @@ def test_merge_fields_are_chips_with_fallbacks_and_a_blank_one_says_so(page: Pag
     page.get_by_role("combobox", name="See the letter as this student").focus()
     page.keyboard.type("keeper")
     page.get_by_text(re.compile(r"keeper\d+@example")).first.click()
-    expect(page.get_by_role("alert")).to_contain_text("student.last_name has no value")
+    expect(page.get_by_role("alert")).to_contain_text("“last name” has no value")
     chip.click()
     page.get_by_label("if empty, write").fill("friend")
     expect(page.get_by_role("alert")).to_have_count(0)

@@ -47,20 +47,23 @@ def test_a_student_stands_at_the_first_open_thing_behind_the_furthest_they_finis
     assert [is_silent(one, at(8), 7) for one in people] == [True, True, False, False, False]
 
 
-def test_the_line_names_the_gap_where_most_have_stalled_until_a_letter_covers_it():
+def test_the_line_names_the_gap_where_most_have_stalled_until_a_letter_reaches_them():
+    """A letter that hangs there covers nobody by itself: those are covered who got it, or are inside and come to it."""
     people = [someone(n, {"bees/l1": 1}) for n in range(4)] + [someone(9, {}, seen=0.5)]
-    for drafted in (False, True):
+    for drafted, reached in ((False, set()), (True, set()), (True, {0}), (True, {0, 1, 9})):
         school_now = definitions()
         stop = next(stop for stop in stops(school_now.courses["bees"]) if stop.id == "bees/l2")
         letter, nudge = draft_nudge(school_now, school_now.courses["bees"], stop)
         if drafted:
             school_now = definitions_of(read(school([as_data(nudge)], [], as_data(letter))))
         stand(school_now.courses["bees"], people)
-        line = covered_line(school_now, "bees", people, at(30), 7, {}, {})
+        told = {(nudge.key, "nudge"): reached}
+        line = covered_line(school_now, "bees", people, at(30), 7, {}, {}, told)
         found = next(one for one in line.stops if one.id == "bees/l2")
         assert (found.here, found.silent, found.passed) == (4, 4, 0)
-        assert line.worst == (None if drafted else "bees/l2")
-        assert bool(found.gap) is not drafted
+        assert found.reached == len(reached - {9})
+        assert line.worst == ("bees/l2" if len(reached) < 2 else None)
+        assert bool(found.gap) is (len(reached) < 2)
         assert (line.reached_end.part, line.reached_end.whole) == (0, 5)
 
 

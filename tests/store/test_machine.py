@@ -20,7 +20,8 @@ from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.outbox import Outbox
-from patient_courier.dispatch.sequences import move_all, pause, run
+from patient_courier.dispatch.sequences import move as move_on
+from patient_courier.dispatch.sequences import on_older, pause, run
 from patient_courier.dispatch.taking import take_events, wake_due
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.message import Mail
@@ -210,7 +211,9 @@ class Courier(RuleBasedStateMachine):
             save_sequence(session, Sequence.model_validate(self.bodies[key]), self.now())
             session.flush()
             if move:
-                move_all(session, self.live.library.load(session), key, read_clock(session).now)
+                definitions = self.live.library.load(session)
+                ids = on_older(session, definitions, key)
+                move_on(session, definitions, key, ids, read_clock(session).now)
         self.post()
 
     @invariant()

@@ -6,8 +6,9 @@ from patient_courier.core.reading import as_data
 from patient_courier.core.rehearsal import rehearse
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.school.values import parse_moment
+from patient_courier.dispatch import outset
 from patient_courier.dispatch.clock import set_clock
-from patient_courier.dispatch.sequences import landings, missed_starts, move_all, pause, run, start_missed
+from patient_courier.dispatch.sequences import landings, move, on_older, pause, run
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store.definitions import save_sequence
 from patient_courier.store.exporting import export_school
@@ -79,7 +80,8 @@ def test_starts_missed_while_paused_are_listed_and_begin_only_when_asked_for(tmp
     now = at("2026-03-02T13:00:00Z")
     with live.database.writing() as session:
         definitions = live.library.load(session)
-        missed = missed_starts(session, definitions, "s", now)
+        assert outset.choices(session, definitions, "s", now)["missed"] == 2
+        missed = outset.found_for(session, definitions, "s", "missed", now).starts
         assert [(found.what.type, found.what.at) for found in missed] == [
             ("enrolled", at("2026-03-02T12:00:00Z")),
             ("enrolled", at("2026-03-02T13:00:00Z")),
@@ -88,8 +90,9 @@ def test_starts_missed_while_paused_are_listed_and_begin_only_when_asked_for(tmp
     assert posted(live) == []
     with live.database.writing() as session:
         definitions = live.library.load(session)
-        assert start_missed(session, definitions, "s", missed[:1], now) == 1
-        assert start_missed(session, definitions, "s", missed[:1], now) == 0
+        first = [missed[0].student_id]
+        assert outset.take_in(session, definitions, "s", first, now) == first
+        assert outset.take_in(session, definitions, "s", first, now) == []
     assert posted(live) == [("ana", "hello", "2026-03-02T13:00:00Z")]
 
 
@@ -107,7 +110,7 @@ def test_open_runs_stay_on_their_version_until_they_are_moved(tmp_path):
         definitions = live.library.load(session)
         [(version, step, found, number)] = landings(session, definitions, "s")
         assert (version, step, found.kind, number) == (1, "w", "again", 1)
-        move_all(session, definitions, "s", at("2026-03-02T15:00:00Z"))
+        move(session, definitions, "s", on_older(session, definitions, "s"), at("2026-03-02T15:00:00Z"))
     live.move_to(at("2026-03-09T12:00:00Z"))
     # The longer wait counts from when Ana came to it, not from the move.
     assert posted(live) == [("ana", "hello", "2026-03-02T12:00:00Z"), ("ana", "yes", "2026-03-06T12:00:00Z")]
@@ -120,7 +123,7 @@ def test_a_step_that_is_gone_lets_its_people_go_on_behind_it_and_nothing_is_post
     with live.database.writing() as session:
         definitions = live.library.load(session)
         assert landings(session, definitions, "s")[0][2].kind == "onward"
-        move_all(session, definitions, "s", at("2026-03-02T15:00:00Z"))
+        move(session, definitions, "s", on_older(session, definitions, "s"), at("2026-03-02T15:00:00Z"))
     live.move_to(at("2026-03-09T12:00:00Z"))
     assert sorted(step for _, step, _ in posted(live)) == ["bye", "hello", "yes"]
 

@@ -96,7 +96,7 @@ def test_what_waits_for_approval_comes_with_its_evidence_and_is_settled_once(app
     assert app.client.post("/api/approvals/decline", json=kai).status_code == 204
     assert app.client.post("/api/approvals/decline", json=kai).status_code == 409
     both = {"items": [{"student": "ana", "course": "bees"}, kai]}
-    assert app.client.post("/api/approvals/approve", json=both).json() == {"issued": 1}
+    assert app.client.post("/api/approvals/approve", json=both).json() == {"issued": 1, "told": 0}
     assert app.client.post("/api/approvals/approve", json=both).status_code == 409
     assert [one["student"] for one in app.client.get("/api/certificates").json()["items"]] == ["ana"]
     assert app.client.get("/api/frame").json()["needs_you"] == 0
@@ -183,7 +183,10 @@ def test_who_asks_too_early_reads_what_is_open_and_who_is_through_asks_the_owner
     assert app.client.post("/api/approvals/decline", json=asked).status_code == 204
     assert "Not quite yet" in app.client.get(link).text and app.client.get("/api/approvals").json() == []
     assert "It is on its way" in app.client.post(link).text
-    assert app.client.post("/api/approvals/approve", json={"items": [asked]}).json() == {"issued": 1}
+    assert app.client.post("/api/approvals/approve", json={"items": [asked]}).json() == {
+        "issued": 1,
+        "told": 0,
+    }
     assert "Your certificate" in app.client.get(link).text and "Share it" in app.client.get(link).text
     (one,) = app.client.get("/api/certificates").json()["items"]
     app.client.post(f"/api/certificates/{one['code']}/take-back")

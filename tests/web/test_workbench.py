@@ -4,9 +4,11 @@ import json
 
 import pytest
 
+from patient_courier.web.places import bulk
 from tests.schools import send, wait
 from tests.waiting import until
 from tests.web.conftest import NOW
+from tests.web.test_broadcasts import ok
 
 DONE = {"on": "lesson_completed", "lesson": "bees/l1"}
 
@@ -19,6 +21,12 @@ def put(app, body):
     answer = app.client.put(f"/api/sequences/{body['key']}", json=body)
     assert answer.status_code == 200, answer.text
     return answer.json()
+
+
+def done(app, work):
+    """Work on many students, when it is over."""
+    look = lambda: ok(app.client.get(f"/api/bulk/{work['id']}"))  # noqa: E731
+    return until(lambda: (now := look())["state"] != "working" and now)
 
 
 def enrol(app, *emails):
@@ -35,7 +43,7 @@ def enrol(app, *emails):
     app.settle()
 
 
-def test_the_course_line_says_who_stands_where_and_drafts_a_nudge(app):
+def test_the_course_line_says_who_stands_where_and_drafts_a_nudge(app, monkeypatch):
     enrol(app, "a@example.org", "b@example.org", "c@example.org", "d@example.org")
     for who in "abcd":
         app.report(
@@ -69,8 +77,30 @@ def test_the_course_line_says_who_stands_where_and_drafts_a_nudge(app):
     assert [step["do"] for step in body["steps"]] == ["wait", "send", "waypoint"]
     checked = app.client.post("/api/sequences/check", json=body).json()
     assert [found for found in checked["findings"] if found["level"] == "fault"] == []
-    after = {stop["id"]: stop for stop in app.client.get("/api/courses/bees/line").json()["stops"]}
-    assert after["bees/l2"]["gap"] is None
+
+    def gap():
+        found = app.client.get("/api/courses/bees/line").json()["stops"]
+        return next((stop["gap"], stop["reached"]) for stop in found if stop["id"] == "bees/l2")
+
+    # A draft reaches nobody, nor does a sequence that runs for newcomers only: who stands there is taken in by hand.
+    assert gap()[1] == 0 and "no letter reaches them" in gap()[0]
+    outset = ok(app.client.get(f"/api/sequences/{made}/outset"))
+    assert {one["who"]: one["number"] for one in outset["choices"]} == {"silent": 3, "standing": 3}
+    look = ok(app.client.post(f"/api/sequences/{made}/outset", json={"who": "standing"}))["result"]
+    assert (look["groups"][0]["number"], look["left_out"]) == (
+        3,
+        ["1 more have gone on since, so it is not for them."],
+    )
+    monkeypatch.setattr(bulk, "MINUTE_SECONDS", 0.0)
+    ran = ok(
+        app.client.post(f"/api/sequences/{made}/status", json={"status": "running", "take_in": "silent"})
+    )
+    done(app, ran["taking_in"])
+    assert gap() == (None, 3)
+    app.move(to="until", until="2026-03-16T12:00")
+    assert gap() == (None, 3)
+    posted = app.client.get("/api/deliveries", params={"sequence": made}).json()["items"]
+    assert sorted((one["email"][0], one["status"]) for one in posted) == [(x, "sent") for x in "abc"]
 
 
 def test_outlines_go_out_and_in_as_csv_and_what_is_needed_stays(app):
@@ -107,7 +137,7 @@ def test_a_fault_keeps_a_sequence_from_running_and_says_why(app):
     assert app.client.post("/api/sequences/new/status", json={"status": "running"}).status_code == 200
 
 
-def test_people_inside_are_counted_moved_held_and_let_in_when_asked(app):
+def test_people_inside_are_counted_moved_held_and_let_in_when_asked(app, monkeypatch):
     enrol(app, "a@example.org")
     body = steps(app)
     change = {**body, "steps": [*body["steps"][:1], wait("w", "P9D"), *body["steps"][2:]]}
@@ -120,13 +150,24 @@ def test_people_inside_are_counted_moved_held_and_let_in_when_asked(app):
     on_first = app.client.get("/api/sequences/welcome/versions/1/students").json()
     assert [(one["name"], one["until"]) for one in on_first] == [("Ana", "Tue 3 Mar, 10:00")]
     assert app.client.get("/api/sequences/welcome/versions/2/students").json() == []
-    assert app.client.post("/api/sequences/welcome/move").json() == {"moved": 1}
+    monkeypatch.setattr(bulk, "MINUTE_SECONDS", 0.0)
+    assert done(app, ok(app.client.post("/api/sequences/welcome/move")))["changed"] == 1
     app.client.post("/api/sequences/welcome/status", json={"status": "paused"})
     enrol(app, "b@example.org")
-    missed = app.client.get("/api/sequences/welcome/missed").json()
-    assert [one["name"] for one in missed] == ["Ana"]
+    (choice,) = [
+        x for x in ok(app.client.get("/api/sequences/welcome/outset"))["choices"] if x["who"] == "missed"
+    ]
+    assert (choice["number"], "while it was paused" in choice["words"]) == (1, True)
+    look = ok(app.client.post("/api/sequences/welcome/outset", json={"who": "missed"}))["result"]
+    assert [(one["number"], one["posts"], one["names"][0]["name"]) for one in look["groups"]] == [
+        (1, True, "Ana")
+    ]
     before = app.client.get("/api/sequences/welcome").json()["inside"]
-    app.client.post("/api/sequences/welcome/status", json={"status": "running", "start_missed": True})
+    ran = ok(
+        app.client.post("/api/sequences/welcome/status", json={"status": "running", "take_in": "missed"})
+    )
+    assert ran["taking_in"]["total"] == 1
+    done(app, ran["taking_in"])
     assert (before, app.client.get("/api/sequences/welcome").json()["inside"]) == (1, 2)
 
 

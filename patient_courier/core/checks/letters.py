@@ -97,6 +97,15 @@ def letter_findings(definitions: Definitions, letter: Letter) -> Iterator[Findin
             sentence = "A note to yourself stands here. It is never posted; take it out when it is done."
             yield found("fault", "note", f"/{place}", sentence)
     for place, url in links(letter):
+        pictured = place.endswith("/url") and _block_at(letter, place) == "picture"
+        if pictured and not url.strip():
+            yield found(
+                "fault",
+                "no_picture",
+                f"/{place}",
+                "There is no picture here yet. Choose one, or take the block out.",
+            )
+            continue
         wrong = _wrong_link(url)
         if wrong:
             yield found("fault", "bad_link", f"/{place}", wrong)
@@ -114,6 +123,11 @@ def letter_findings(definitions: Definitions, letter: Letter) -> Iterator[Findin
         )
         sentence = "This service letter names a price or an offer. Service letters reach people who have stopped news; selling belongs into a news letter."
         yield found("warning", "purpose", "/purpose", sentence, mend)
+
+
+def _block_at(letter: Letter, place: str) -> str:
+    """The kind of the block at a place below the letter."""
+    return next((block.kind for at, block in letter.every_block() if place.startswith(f"{at}/")), "")
 
 
 def _place(place: str) -> str:

@@ -6,9 +6,12 @@ from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
 
 from patient_courier.core import calendar, words
+from patient_courier.core.approving import follows
+from patient_courier.core.definitions import Definitions
 from patient_courier.core.drafting.broadcast import new_broadcast
 from patient_courier.core.drafting.declining import declined_letter
 from patient_courier.core.drafting.keys import free_key
+from patient_courier.core.effects import LetterDecided
 from patient_courier.core.evidence import evidence
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import CourseEvent
@@ -33,7 +36,10 @@ class QuizOut(BaseModel):
 
 
 class ApprovalOut(BaseModel):
-    """A certificate that was asked for; moments in the school's time. ``open`` is what is not done yet."""
+    """A certificate that was asked for; moments in the school's time. ``open`` is what is not done yet.
+
+    ``follows``: what approving it will post to the student, in sentences; empty when nothing is.
+    """
 
     student: str
     name: str
@@ -48,6 +54,7 @@ class ApprovalOut(BaseModel):
     ended: str | None
     hurried: str | None
     open: list[str]
+    follows: list[str]
 
 
 class Which(BaseModel):
@@ -60,16 +67,17 @@ class Approve(BaseModel):
 
 
 class Approved(BaseModel):
-    """How many were issued; the others need it no longer."""
+    """How many were issued, the others need it no longer; and to how many of them a letter about it goes."""
 
     issued: int
+    told: int
 
 
 @router.get("")
 def to_approve(user: SignedIn, post: ThePost, session: Reading) -> list[ApprovalOut]:
     """Whose certificate waits, the longest first."""
     definitions = definitions_in(post, session)
-    zone = definitions.school.timezone
+    zone, now = definitions.school.timezone, now_in(session)
     waiting = [one for one in approvals.waiting(session, MOST) if one[1] in definitions.courses]
     states = load_states(session, [id for id, _, _ in waiting], definitions)
     persons = people.by_ids(session, states)
@@ -94,9 +102,20 @@ def to_approve(user: SignedIn, post: ThePost, session: Reading) -> list[Approval
                 ended=words.moment(seen.ended, zone) if seen.ended else None,
                 hurried=seen.hurried,
                 open=list(seen.open_),
+                follows=[
+                    _follows(definitions, one, zone) for one in follows(definitions, states[id], course, now)
+                ],
             )
         )
     return found
+
+
+def _follows(definitions: Definitions, one: LetterDecided, zone: str) -> str:
+    letter = definitions.letters[one.letter].letter.name or one.letter
+    when = words.moment(one.at, zone)
+    if one.status == "sent":
+        return f"“{letter}” goes out {when}."
+    return f"“{letter}” {'waits for you' if one.status == 'stuck' else 'does not go out'}: {words.reason(one.reason)}"
 
 
 @router.post("/approve")
@@ -104,16 +123,19 @@ def approve(body: Approve, user: SignedIn, post: ThePost, session: Writing) -> A
     """Issue these certificates, as sequences expect it. What is no longer asked for is passed over."""
     definitions, now = definitions_in(post, session), now_in(session)
     waiting = {(id, course) for id, course, _ in approvals.waiting(session, MOST)}
-    events = []
+    events, told = [], 0
     for one in body.items:
         person = find_student(session, one.student)
         if (person.id, one.course) in waiting:
+            state = load_states(session, [person.id], definitions)[person.id]
+            letters = follows(definitions, state, one.course, now)
+            told += any(letter.status == "sent" for letter in letters)
             event = {"type": "certificate_approved", "student": person.key, "at": now, "course": one.course}
             events.append(CourseEvent.model_validate(event))
     if not events:
         raise HTTPException(409, "None of these waits any more. Reload the page to see where they stand.")
     take_events(session, definitions, events, now)
-    return Approved(issued=len(events))
+    return Approved(issued=len(events), told=told)
 
 
 @router.post("/write", status_code=201)

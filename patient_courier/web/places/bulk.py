@@ -52,6 +52,11 @@ class BulkOut(BaseModel):
     refused: str
 
 
+def sets_off(what: str) -> bool:
+    """What has its minute before it is done, and can't be put back after."""
+    return what in ("enrol", "start", "take_in", "move")
+
+
 class _Work:
     """What is asked, for whom, and what came of it."""
 
@@ -76,8 +81,13 @@ def begin(body: BulkIn, user: SignedIn, post: ThePost, session: Reading) -> Bulk
     ids = chosen_ids(session, definitions, body, now_in(session))
     if not ids:
         raise HTTPException(409, "Nobody is chosen.")
+    return begin_work(post, definitions, act, ids, user.name)
+
+
+def begin_work(post: Post, definitions: Definitions, act: Act, ids: list[int], by: str) -> BulkOut:
+    """Begin it for these students (row ids), at once or in a minute."""
     begins = time.monotonic() + (MINUTE_SECONDS if sets_going(definitions, act) else 0.0)
-    work = _Work(act, user.name, begins)
+    work = _Work(act, by, begins)
     patience = 0.0 if begins > time.monotonic() else 1.0
     job = _jobs.begin(len(ids), lambda job: _run(post, work, ids, job), patience)
     _works[job.id] = work
@@ -122,7 +132,7 @@ def _out(job: Job[Did]) -> BulkOut:
     work = _works.get(job.id)
     now = time.monotonic()
     waits = max(0.0, work.begins - now) if work and job.state == "working" else 0.0
-    can = work is not None and work.act.what not in ("enrol", "start") and job.state == "done"
+    can = work is not None and not sets_off(work.act.what) and job.state == "done"
     undo = MINUTE_SECONDS - (now - work.ended) if can and work and not work.taken_back else 0.0
     return BulkOut(
         id=job.id,

@@ -18,7 +18,7 @@ from patient_courier.core.standing import is_silent
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import definitions_changed
 from patient_courier.intake.outline import BadOutline, read_outline, write_outline
-from patient_courier.store.counts import sent_by_step, waiting_by_step
+from patient_courier.store.counts import sent_by_step, told_by_step, waiting_by_step
 from patient_courier.store.definitions import replace_courses
 from patient_courier.store.people import by_ids
 from patient_courier.store.standing import standings
@@ -106,6 +106,7 @@ def course_line(
         silent_days,
         sent_by_step(session),
         waiting_by_step(session),
+        told_by_step(session, definitions, key),
     )
 
 

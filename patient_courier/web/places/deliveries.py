@@ -171,6 +171,7 @@ def _story(session: Session, definitions: Definitions, one: Logged, zone: str) -
         reason=one.reason,
         at=one.at,
         holds=one.holds,
+        to=one.recipients,
     )
 
 

@@ -11,7 +11,7 @@ from patient_courier.core.broadcasting import settled
 from patient_courier.core.example import example_subject
 from patient_courier.core.field_notes import why_not
 from patient_courier.core.fields import LINK_PLACES, Source, value
-from patient_courier.core.merge import FIELDS, FREE_PREFIX, Field
+from patient_courier.core.merge import FIELDS, FREE_PREFIX, Field, field_words
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store import audience, broadcasts, people
 from patient_courier.store.states import load_states
@@ -116,7 +116,7 @@ def merge_fields(
         found.append(
             MergeFieldOut(
                 name=name,
-                label=_label(name),
+                label=field_words(name),
                 group=_GROUPS[group],
                 value=printed,
                 lacking=lacking.number(name) if group == "student" else 0,
@@ -128,9 +128,3 @@ def merge_fields(
 
 def _order(name: str) -> tuple[int, bool, str]:
     return list(_GROUPS).index(name.partition(".")[0]), name.startswith(FREE_PREFIX), name
-
-
-def _label(name: str) -> str:
-    group, _, rest = name.partition(".")
-    words = rest.removeprefix("fields.").replace("_", " ")
-    return words if group == "student" else f"{group.replace('_', ' ')} {words}"

@@ -71,11 +71,17 @@ class Named(BaseModel):
     title: str
 
 
+class OfferShort(Named):
+    """``course`` is the one it gives, when it gives one."""
+
+    course: str | None
+
+
 class ThingsOut(BaseModel):
     """Everything of the school that a sequence or a condition can name; ``likely_starts`` are events, the likeliest first."""
 
     courses: list[CourseShort]
-    offers: list[Named]
+    offers: list[OfferShort]
     letters: list[Named]
     sequences: list[Named]
     tags: list[str]
@@ -141,7 +147,10 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
     }
     return ThingsOut(
         courses=[_short(course) for course in definitions.courses.values()],
-        offers=[Named(key=x.key, title=x.title) for x in definitions.offers.values()],
+        offers=[
+            OfferShort(key=x.key, title=x.title, course=x.courses[0] if len(x.courses) == 1 else None)
+            for x in definitions.offers.values()
+        ],
         letters=[Named(key=key, title=x.letter.name or key) for key, x in definitions.letters.items()],
         sequences=[Named(key=x.key, title=x.sequence.name or x.key) for x in definitions.sequences.values()],
         tags=sorted(definitions.known_tags),

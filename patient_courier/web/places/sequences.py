@@ -17,16 +17,19 @@ from patient_courier.core.references import Known, sequence_faults
 from patient_courier.core.ruler import ruler
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.story import matcher_words
+from patient_courier.dispatch.by_hand import Act
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.dispatch.sequences import missed_starts, pause, run, start_missed
+from patient_courier.dispatch.outset import Who, found_for
+from patient_courier.dispatch.sequences import pause, run
 from patient_courier.dispatch.taking import definitions_changed
 from patient_courier.store import inside
 from patient_courier.store.counts import StepFigures, runs_by_outcome, step_figures
-from patient_courier.store.definitions import save_sequence, set_status
+from patient_courier.store.definitions import keep_unfinished, save_sequence, set_status, unfinished
 from patient_courier.store.people import lacking
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.findings import FindingOut, finding_out
+from patient_courier.web.places.bulk import BulkOut, begin_work
 
 router = APIRouter(prefix="/api/sequences", tags=["sequences"])
 SequenceBody = Annotated[dict[str, Any], Body()]
@@ -55,6 +58,8 @@ class SequenceSummary(BaseModel):
     faults: int
     warnings: int
     next: NextOut | None
+    unfinished: bool = False
+    taking_in: BulkOut | None = None
 
 
 class MarkOut(BaseModel):
@@ -66,11 +71,15 @@ class MarkOut(BaseModel):
 
 
 class SequenceOut(BaseModel):
-    """A sequence as saved, in the form of the school file, with its figures."""
+    """A sequence as saved, in the form of the school file, with its figures.
+
+    ``unfinished``: the body is that of a draft which can't be read yet; the version is the one before.
+    """
 
     body: dict[str, Any]
     version: int
     edition: str
+    unfinished: bool
     status: str
     inside: int
     on_older_versions: int
@@ -96,16 +105,19 @@ class Checked(BaseModel):
 
 
 class Saved(BaseModel):
+    """``missing``: the draft is kept as it is, but can't be read yet, for these reasons; its version is the one before."""
+
     version: int
     edition: str
     staying: int  # students who finish on the version they are on
+    missing: list[str] = []
 
 
 class StatusChange(BaseModel):
-    """``start_missed``: begin the runs that were missed while the sequence was paused."""
+    """``take_in``: whom to take in to whom its start has happened already, when it runs; in a minute."""
 
     status: Literal["draft", "running", "paused", "closed"]
-    start_missed: bool = False
+    take_in: Who | None = None
 
 
 @router.get("")
@@ -113,7 +125,7 @@ def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[Sequ
     definitions = definitions_in(post, session)
     zone = definitions.school.timezone
     counts = runs_by_outcome(session)
-    missing = lacking(session)
+    missing, unread = lacking(session), unfinished(session)
     found = []
     for plan in definitions.sequences.values():
         marks = ruler(plan.sequence)
@@ -133,6 +145,7 @@ def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[Sequ
                 faults=levels.count("fault"),
                 warnings=levels.count("warning"),
                 next=_next_letter(session, definitions, plan.key, zone),
+                unfinished=plan.key in unread,
             )
         )
     return found
@@ -155,10 +168,13 @@ def get_sequence(
     if plan is None:
         raise HTTPException(404, "There is no such sequence. It may have been renamed.")
     counts = runs_by_outcome(session)
+    kept = unfinished(session).get(key)
+    body = kept or as_data(plan.sequence)
     return SequenceOut(
-        body=as_data(plan.sequence),
+        body=body,
         version=plan.version,
-        edition=say(response, _edition(plan.sequence)),
+        edition=say(response, _edition(body)),
+        unfinished=kept is not None,
         status=plan.sequence.status,
         inside=counts.get((key, None), 0),
         on_older_versions=inside.number_on_older(session, key, plan.version),
@@ -169,9 +185,9 @@ def get_sequence(
     )
 
 
-def _edition(sequence: Sequence) -> str:
+def _edition(body: dict[str, Any]) -> str:
     """Running and pausing is no other edition: it changes nothing that is edited."""
-    return edition_of(as_data(sequence.model_copy(update={"status": "draft"})))
+    return edition_of({**body, "status": "draft"})
 
 
 def _marks(sequence: Sequence) -> list[MarkOut]:
@@ -214,27 +230,51 @@ def put_sequence(
     begun: BegunFrom,
     response: Response,
 ) -> Saved:
-    """Save as a new version. Students who are inside finish on the version they are on."""
+    """Save as a new version; students who are inside finish on the version they are on.
+
+    A draft can be saved however unfinished: what can't be read yet is kept as it is and says what is missing.
+    """
     definitions = definitions_in(post, session)
     there = definitions.sequences.get(key)
-    begun.check(_edition(there.sequence) if there else None)
-    try:
-        sequence = Sequence.model_validate({**body, "key": key})
-    except ValidationError as error:
-        raise HTTPException(422, unreadable(error, body)[0].sentence) from error
-    faults = list(sequence_faults("", sequence, Known.of_definitions(definitions.with_sequence(sequence))))
-    if faults:
-        raise HTTPException(422, faults[0].sentence[:1].upper() + faults[0].sentence[1:] + ".")
-    if not sequence.name.strip():
+    body = {**body, "key": key}
+    if there is None:
+        begun.check(None)
+    else:
+        begun.check(_edition(unfinished(session).get(key) or as_data(there.sequence)))
+    read, missing = _read(definitions, body)
+    if read is not None and not read.name.strip():
         raise HTTPException(422, "Give the sequence a name.")
+    if read is None:
+        if there is None or there.sequence.status != "draft" or not _is_draft(body):
+            raise HTTPException(422, missing[0])
+        keep_unfinished(session, key, body)
+        edition = say(response, _edition(body))
+        return Saved(version=there.version, edition=edition, staying=0, missing=missing)
     now = read_clock(session).now
-    version = save_sequence(session, sequence, now)
+    version = save_sequence(session, read, now)
     definitions_changed(session, post.library.load, now)
     return Saved(
         version=version,
-        edition=say(response, _edition(sequence)),
+        edition=say(response, _edition(as_data(read))),
         staying=inside.number_inside(session, key),
     )
+
+
+def _read(definitions: Definitions, body: dict[str, Any]) -> tuple[Sequence | None, list[str]]:
+    """A sequence as it came in, or what keeps it from being read, in sentences."""
+    try:
+        sequence = Sequence.model_validate(body)
+    except ValidationError as error:
+        return None, [found.sentence for found in unreadable(error, body)]
+    faults = sequence_faults("", sequence, Known.of_definitions(definitions.with_sequence(sequence)))
+    missing = [found.sentence[:1].upper() + found.sentence[1:] + "." for found in faults]
+    return (None if missing else sequence), missing
+
+
+def _is_draft(body: dict[str, Any]) -> bool:
+    """Whether it has the shape of a sequence, so that it can be opened again and gone on with."""
+    lists = all(isinstance(body.get(name, []), list) for name in ("starts", "leaves", "steps"))
+    return lists and isinstance(body.get("name"), str) and bool(body["name"].strip())
 
 
 @router.post("/{key}/status")
@@ -245,23 +285,28 @@ def change_status(
     if not inside.exists(session, key):
         raise HTTPException(404, "There is no such sequence.")
     definitions = definitions_in(post, session)
-    plan, now = definitions.sequences[key], read_clock(session).now
+    plan, now, work = definitions.sequences[key], read_clock(session).now, None
     if body.status == "draft" and inside.has_been_used(session, key):
         raise HTTPException(
             409, "Students have been in this sequence, so it can't be a draft again. Close it instead."
         )
     if body.status == "running":
+        kept = unfinished(session).get(key)
+        if kept is not None:
+            raise HTTPException(409, f"It is not finished: {_read(definitions, kept)[1][0]}")
         faults = [x for x in sequence_findings(definitions, plan, lacking(session)) if x.level == "fault"]
         if faults:
             raise HTTPException(409, faults[0].sentence)
-        missed = missed_starts(session, definitions, key, now) if body.start_missed else []
+        starts = found_for(session, definitions, key, body.take_in, now).starts if body.take_in else []
         run(session, key)
         session.flush()
-        if missed:
-            start_missed(session, definitions_in(post, session), key, missed, now)
+        if starts:
+            ids = sorted({one.student_id for one in starts})
+            work = begin_work(post, definitions_in(post, session), Act("take_in", key), ids, user.name)
     elif body.status == "paused":
         pause(session, key)
     else:
         set_status(session, key, body.status)
     definitions_changed(session, post.library.load, now)
-    return next(found for found in list_sequences(user, post, session) if found.key == key)
+    found = next(one for one in list_sequences(user, post, session) if one.key == key)
+    return found.model_copy(update={"taking_in": work})

@@ -14,6 +14,7 @@ from patient_courier.core.school.file import Student
 from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import check_zone, moment_text
 from patient_courier.core.state import StudentState
+from patient_courier.core.story import to_whom
 from patient_courier.core.timeline import UNSAID, Decided, TimelineItem, timeline
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import free_key
@@ -244,7 +245,16 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
     events = people.happened_to(session, person.id, without=UNSAID)
     names = broadcasts.names(session)
     letters = [
-        Decided(x.id, x.at, x.status, x.reason, x.subject, x.sequence, names.get(x.broadcast or "", ""))
+        Decided(
+            x.id,
+            x.at,
+            x.status,
+            x.reason,
+            x.subject,
+            x.sequence,
+            names.get(x.broadcast or "", ""),
+            to_whom(x.recipients),
+        )
         for x in log.of_student(session, person.id)
     ]
     return StudentOut(

@@ -18,7 +18,7 @@ from patient_courier.core.rehearsal import forecast
 from patient_courier.core.week import DayOut, by_day
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store import audience, broadcasts, inside, log, people
-from patient_courier.store.counts import events_since
+from patient_courier.store.counts import events_since, told_by_step
 from patient_courier.store.people import Person
 from patient_courier.store.standing import standings
 from patient_courier.store.states import load_states
@@ -92,10 +92,11 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     shown = found.letters[:SHOWN]
     names = people.by_keys(session, {letter.student for letter in shown})
     standing = {key: standings(session, definitions, key) for key in definitions.courses}
+    told = {step: ids for key in standing for step, ids in told_by_step(session, definitions, key).items()}
     happened = events_since(session, now.subtract(hours=24 * DAYS), list(_WEEK))
     return TodayOut(
         days=by_day(definitions, found.letters, first, DAYS, called),
-        stalled=stalled(definitions, standing, now, SILENT_DAYS, MOST_STALLED),
+        stalled=stalled(definitions, standing, now, SILENT_DAYS, MOST_STALLED, told),
         nearly=_nearly(session, definitions, now),
         next=[_next(letter, names[letter.student], definitions, zone, called) for letter in shown],
         total=len(found.letters),

@@ -9,19 +9,20 @@ from pydantic import BaseModel
 
 from patient_courier.core import words
 from patient_courier.core.definitions import Definitions, Plan
-from patient_courier.core.editing import step_words
+from patient_courier.core.editing import starts_words, step_words
 from patient_courier.core.moving import landing
 from patient_courier.core.school import sequences as s
-from patient_courier.dispatch.clock import read_clock
-from patient_courier.dispatch.sequences import landings, missed_starts, move_all
-from patient_courier.dispatch.taking import definitions_changed
+from patient_courier.dispatch.by_hand import Act
+from patient_courier.dispatch.sequences import landings, on_older
 from patient_courier.store import inside
-from patient_courier.store.people import by_ids
-from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.places.bulk import BulkOut, begin_work
 from patient_courier.web.places.sequences import SequenceBody
 
 VersionNumber = Annotated[int, Path(ge=1, le=1_000_000)]
 router = APIRouter(prefix="/api/sequences", tags=["sequences"])
+# How many are named whom time moves on first.
+SHOWN = 3
 
 
 class VersionOut(BaseModel):
@@ -58,24 +59,25 @@ class VersionsOut(BaseModel):
     landings: list[LandingOut]
 
 
-class MovedOut(BaseModel):
-    moved: int
+class NextOne(BaseModel):
+    """A student inside, when time moves them on (school time), and from which step."""
 
-
-class MissedOut(BaseModel):
-    """A start that came while the sequence was paused."""
-
-    student: str
+    key: str
     name: str
-    what: str
     at: str
+    here: str
 
 
 class Effect(BaseModel):
-    """What saving would mean for those inside: they finish on their version; if moved, this is where they land."""
+    """What saving would mean for those inside: they finish on their version; if moved, this is where they land.
+
+    ``next`` are those whom time moves on first; ``starts``: what brings others in from now on, in words.
+    """
 
     inside: int
     landings: list[LandingOut]
+    next: list[NextOne]
+    starts: str
 
 
 def _known(definitions: Definitions, key: str) -> Plan:
@@ -164,9 +166,9 @@ def effect_of_saving(key: str, body: SequenceBody, user: SignedIn, post: ThePost
     try:
         sequence = s.Sequence.model_validate({**body, "key": key})
     except ValueError:
-        return Effect(inside=0, landings=[])
+        return Effect(inside=0, landings=[], next=[], starts="")
     if plan is None:
-        return Effect(inside=0, landings=[])
+        return Effect(inside=0, landings=[], next=[], starts="")
     new = Plan(sequence, plan.version + 1, plan.order)
     rows = inside.by_version_and_step(session, key)
     return Effect(
@@ -175,34 +177,31 @@ def effect_of_saving(key: str, body: SequenceBody, user: SignedIn, post: ThePost
             _landing(definitions, definitions.plans[(key, version)], new, step, number)
             for version, step, number in rows
         ],
+        next=_next(session, definitions, key),
+        starts=starts_words(definitions, sequence),
     )
 
 
-@router.post("/{key}/move")
-def move(key: str, user: SignedIn, post: ThePost, session: Writing) -> MovedOut:
-    """Move everyone on older versions to the one in force."""
-    definitions = definitions_in(post, session)
-    _known(definitions, key)
-    now = read_clock(session).now
-    counts = move_all(session, definitions, key, now)
-    definitions_changed(session, post.library.load, now)
-    return MovedOut(moved=counts.total())
-
-
-@router.get("/{key}/missed")
-def missed(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[MissedOut]:
-    """Who would have come in while the sequence was paused."""
-    definitions = definitions_in(post, session)
-    _known(definitions, key)
-    found = missed_starts(session, definitions, key, read_clock(session).now)
-    people = by_ids(session, {one.student_id for one in found})
+def _next(session: Session, definitions: Definitions, key: str) -> list[NextOne]:
     zone = definitions.school.timezone
     return [
-        MissedOut(
-            student=people[one.student_id].key,
-            name=people[one.student_id].name,
-            what=words.what_happened(definitions, one.what),
-            at=words.moment(one.what.at, zone),
+        NextOne(
+            key=one.person.key,
+            name=one.person.name,
+            at=words.moment(one.due, zone),
+            here=step_words(definitions, definitions.plans[(key, one.version)], one.step),
         )
-        for one in found
+        for one in inside.people(session, key)[:SHOWN]
+        if one.due
     ]
+
+
+@router.post("/{key}/move", status_code=202)
+def move(key: str, user: SignedIn, post: ThePost, session: Reading) -> BulkOut:
+    """Move everyone on older versions to the one in force, in a minute; until then it can be called off."""
+    definitions = definitions_in(post, session)
+    _known(definitions, key)
+    ids = on_older(session, definitions, key)
+    if not ids:
+        raise HTTPException(409, "Everyone is on the newest version.")
+    return begin_work(post, definitions, Act("move", key), ids, user.name)

@@ -2060,6 +2060,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sequences/outsets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Look */
+        get: operations["get_look_api_sequences_outsets__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sequences/{key}": {
         parameters: {
             query?: never;
@@ -2071,7 +2088,9 @@ export interface paths {
         get: operations["get_sequence_api_sequences__key__get"];
         /**
          * Put Sequence
-         * @description Save as a new version. Students who are inside finish on the version they are on.
+         * @description Save as a new version; students who are inside finish on the version they are on.
+         *
+         *     A draft can be saved however unfinished: what can't be read yet is kept as it is and says what is missing.
          */
         put: operations["put_sequence_api_sequences__key__put"];
         post?: never;
@@ -2121,7 +2140,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sequences/{key}/missed": {
+    "/api/sequences/{key}/letters": {
         parameters: {
             query?: never;
             header?: never;
@@ -2129,10 +2148,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Missed
-         * @description Who would have come in while the sequence was paused.
+         * Letters
+         * @description What became of each of its letters, in the order in which they stand.
          */
-        get: operations["missed_api_sequences__key__missed_get"];
+        get: operations["letters_api_sequences__key__letters_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2152,9 +2171,30 @@ export interface paths {
         put?: never;
         /**
          * Move
-         * @description Move everyone on older versions to the one in force.
+         * @description Move everyone on older versions to the one in force, in a minute; until then it can be called off.
          */
         post: operations["move_api_sequences__key__move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/outset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Before It Runs */
+        get: operations["before_it_runs_api_sequences__key__outset_get"];
+        put?: never;
+        /**
+         * Look At
+         * @description What these would be sent if they were taken in now; what is not done at once is asked for by its id.
+         */
+        post: operations["look_at_api_sequences__key__outset_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2173,6 +2213,26 @@ export interface paths {
          * @description The parts of its course that a sequence names, with a guess for another course.
          */
         get: operations["sequence_parts_api_sequences__key__parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * People
+         * @description Who is inside, has finished, or has left early (stopped and stuck too), the newest first.
+         */
+        get: operations["people_api_sequences__key__people_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2973,6 +3033,8 @@ export interface components {
         /**
          * ApprovalOut
          * @description A certificate that was asked for; moments in the school's time. ``open`` is what is not done yet.
+         *
+         *     ``follows``: what approving it will post to the student, in sentences; empty when nothing is.
          */
         ApprovalOut: {
             /** Began */
@@ -2983,6 +3045,8 @@ export interface components {
             course_title: string;
             /** Ended */
             ended: string | null;
+            /** Follows */
+            follows: string[];
             /** Hurried */
             hurried: string | null;
             /** Lessons */
@@ -3009,11 +3073,13 @@ export interface components {
         };
         /**
          * Approved
-         * @description How many were issued; the others need it no longer.
+         * @description How many were issued, the others need it no longer; and to how many of them a letter about it goes.
          */
         Approved: {
             /** Issued */
             issued: number;
+            /** Told */
+            told: number;
         };
         /** ArchiveIn */
         ArchiveIn: {
@@ -3368,6 +3434,21 @@ export interface components {
             readable: boolean;
             /** Starts */
             starts: string[];
+        };
+        /**
+         * Choice
+         * @description Some to whom the start has happened, in words as a choice.
+         */
+        Choice: {
+            /** Number */
+            number: number;
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter";
+            /** Words */
+            words: string;
         };
         /**
          * Chosen
@@ -3745,12 +3826,18 @@ export interface components {
         /**
          * Effect
          * @description What saving would mean for those inside: they finish on their version; if moved, this is where they land.
+         *
+         *     ``next`` are those whom time moves on first; ``starts``: what brings others in from now on, in words.
          */
         Effect: {
             /** Inside */
             inside: number;
             /** Landings */
             landings: components["schemas"]["LandingOut"][];
+            /** Next */
+            next: components["schemas"]["NextOne"][];
+            /** Starts */
+            starts: string;
         };
         /**
          * EndingIn
@@ -3901,25 +3988,6 @@ export interface components {
             students: number;
             /** Trouble */
             trouble: string | null;
-        };
-        /**
-         * Group
-         * @description Students of whom the same will become: ``not``, ``later``, ``mend`` or ``waits``; names are cut at two hundred.
-         */
-        Group: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "not" | "later" | "mend" | "waits";
-            /** Number */
-            number: number;
-            /** Reason */
-            reason: string;
-            /** Sentence */
-            sentence: string;
-            /** Students */
-            students: components["schemas"]["patient_courier__web__places__recipients__Named"][];
         };
         /**
          * Happened
@@ -4091,6 +4159,22 @@ export interface components {
         LetterKey: {
             /** Key */
             key: string;
+        };
+        /**
+         * LetterLine
+         * @description One step that posts a letter: what became of it, and why some did not go out.
+         */
+        LetterLine: {
+            /** Figures */
+            figures: components["schemas"]["Figure"][];
+            /** Kept From */
+            kept_from: components["schemas"]["Why"][];
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Step */
+            step: string;
         };
         /**
          * LetterOut
@@ -4389,6 +4473,31 @@ export interface components {
             tags: string[];
         };
         /**
+         * LookOut
+         * @description How far those who would be taken in have been played, and what came of it.
+         */
+        LookOut: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            result: components["schemas"]["LookResult"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "stopped" | "failed";
+            /** Total */
+            total: number;
+        };
+        /** LookResult */
+        LookResult: {
+            /** Groups */
+            groups: components["schemas"]["patient_courier__web__places__outset__Group"][];
+            /** Left Out */
+            left_out: string[];
+        };
+        /**
          * Made
          * @description The sequence that was drafted; open it to read and change it.
          */
@@ -4537,20 +4646,6 @@ export interface components {
             /** Why */
             why: string | null;
         };
-        /**
-         * MissedOut
-         * @description A start that came while the sequence was paused.
-         */
-        MissedOut: {
-            /** At */
-            at: string;
-            /** Name */
-            name: string;
-            /** Student */
-            student: string;
-            /** What */
-            what: string;
-        };
         /** ModuleOut */
         ModuleOut: {
             /** Done */
@@ -4603,11 +4698,6 @@ export interface components {
             to: "next_letter" | "hour" | "day" | "until";
             /** Until */
             until?: string | null;
-        };
-        /** MovedOut */
-        MovedOut: {
-            /** Moved */
-            moved: number;
         };
         /**
          * NameIn
@@ -4782,6 +4872,20 @@ export interface components {
             waiting: number;
         };
         /**
+         * NextOne
+         * @description A student inside, when time moves them on (school time), and from which step.
+         */
+        NextOne: {
+            /** At */
+            at: string;
+            /** Here */
+            here: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * NotBegunShown
          * @description A sequence that an event would have started, and what kept it from beginning.
          */
@@ -4839,6 +4943,18 @@ export interface components {
             key: string;
             /** Price */
             price: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * OfferShort
+         * @description ``course`` is the one it gives, when it gives one.
+         */
+        OfferShort: {
+            /** Course */
+            course: string | null;
+            /** Key */
+            key: string;
             /** Title */
             title: string;
         };
@@ -4902,13 +5018,25 @@ export interface components {
             /** Cut Short */
             cut_short: boolean;
             /** Groups */
-            groups: components["schemas"]["Group"][];
+            groups: components["schemas"]["patient_courier__web__places__recipients__Group"][];
             /** Matching */
             matching: number;
             slip: components["schemas"]["SlipOut"];
             slip_now: components["schemas"]["SlipOut"];
             /** Will */
             will: number;
+        };
+        /**
+         * OutsetOut
+         * @description Who comes in from the moment it runs, and who could be taken in besides.
+         */
+        OutsetOut: {
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
+            /** Only If */
+            only_if: string | null;
+            /** Starts */
+            starts: string;
         };
         /** PaceIn */
         PaceIn: {
@@ -5295,30 +5423,6 @@ export interface components {
             /** Said */
             said: string;
         };
-        /**
-         * RunOut
-         * @description Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339.
-         */
-        RunOut: {
-            /** Name */
-            name: string;
-            /** Outcome */
-            outcome: string;
-            /** Sequence */
-            sequence: string;
-            /** Started */
-            started: string;
-            /** Started At */
-            started_at: string;
-            /** Step */
-            step: string | null;
-            /** Subject */
-            subject: string | null;
-            /** Until */
-            until: string | null;
-            /** Until At */
-            until_at: string | null;
-        };
         /** RunShown */
         RunShown: {
             /** Name */
@@ -5332,6 +5436,13 @@ export interface components {
             /** Step */
             step: string | null;
         };
+        /** RunsOut */
+        RunsOut: {
+            /** Items */
+            items: components["schemas"]["patient_courier__web__places__sequence_whole__RunOut"][];
+            /** Total */
+            total: number;
+        };
         /**
          * Said
          * @description Why something was refused, and what to do.
@@ -5340,10 +5451,18 @@ export interface components {
             /** Detail */
             detail: string;
         };
-        /** Saved */
+        /**
+         * Saved
+         * @description ``missing``: the draft is kept as it is, but can't be read yet, for these reasons; its version is the one before.
+         */
         Saved: {
             /** Edition */
             edition: string;
+            /**
+             * Missing
+             * @default []
+             */
+            missing: string[];
             /** Staying */
             staying: number;
             /** Version */
@@ -5478,6 +5597,8 @@ export interface components {
         /**
          * SequenceOut
          * @description A sequence as saved, in the form of the school file, with its figures.
+         *
+         *     ``unfinished``: the body is that of a draft which can't be read yet; the version is the one before.
          */
         SequenceOut: {
             /** Body */
@@ -5502,6 +5623,8 @@ export interface components {
             on_older_versions: number;
             /** Status */
             status: string;
+            /** Unfinished */
+            unfinished: boolean;
             /** Version */
             version: number;
         };
@@ -5533,6 +5656,12 @@ export interface components {
             starts: string;
             /** Status */
             status: string;
+            taking_in?: components["schemas"]["BulkOut"] | null;
+            /**
+             * Unfinished
+             * @default false
+             */
+            unfinished: boolean;
             /** Warnings */
             warnings: number;
         };
@@ -5678,15 +5807,17 @@ export interface components {
         };
         /**
          * Stalled
-         * @description A stop at which students have been silent for a week or more; ``covered``: a letter hangs there.
+         * @description A stop at which students have been silent for a week or more; ``reached`` of them got a letter there, or will.
          */
         Stalled: {
             /** Course */
             course: string;
             /** Course Title */
             course_title: string;
-            /** Covered */
-            covered: boolean;
+            /** Letters */
+            letters: number;
+            /** Reached */
+            reached: number;
             /** Silent */
             silent: number;
             /** Stop */
@@ -5722,19 +5853,16 @@ export interface components {
         };
         /**
          * StatusChange
-         * @description ``start_missed``: begin the runs that were missed while the sequence was paused.
+         * @description ``take_in``: whom to take in to whom its start has happened already, when it runs; in a minute.
          */
         StatusChange: {
-            /**
-             * Start Missed
-             * @default false
-             */
-            start_missed: boolean;
             /**
              * Status
              * @enum {string}
              */
             status: "draft" | "running" | "paused" | "closed";
+            /** Take In */
+            take_in?: ("missed" | "silent" | "standing" | "week" | "month" | "quarter") | null;
         };
         /** StepCount */
         StepCount: {
@@ -5794,6 +5922,8 @@ export interface components {
         /**
          * StopOut
          * @description A stop with the students who stand there, those of them who are silent, and how many have passed it.
+         *
+         *     ``reached`` of the silent ones got a letter that hangs there, or will.
          */
         StopOut: {
             /** Detail */
@@ -5812,6 +5942,8 @@ export interface components {
             module: string | null;
             /** Passed */
             passed: number;
+            /** Reached */
+            reached: number;
             /** Silent */
             silent: number;
             /** Title */
@@ -5897,7 +6029,7 @@ export interface components {
             /** Returns */
             returns: components["schemas"]["ReturnOut"][];
             /** Runs */
-            runs: components["schemas"]["RunOut"][];
+            runs: components["schemas"]["patient_courier__web__places__students__RunOut"][];
             /** Tags */
             tags: string[];
             /** Timeline */
@@ -6014,7 +6146,7 @@ export interface components {
             /** Likely Starts */
             likely_starts: string[];
             /** Offers */
-            offers: components["schemas"]["patient_courier__web__places__school__Named"][];
+            offers: components["schemas"]["OfferShort"][];
             /** Sequences */
             sequences: components["schemas"]["patient_courier__web__places__school__Named"][];
             /** Tags */
@@ -6039,7 +6171,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "did" | "sent" | "going" | "not_sent" | "held";
+            kind: "did" | "sent" | "going" | "not_sent" | "held" | "told";
             /** Text */
             text: string;
         };
@@ -6191,6 +6323,21 @@ export interface components {
             /** Student */
             student: string;
         };
+        /** WhoIn */
+        WhoIn: {
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter";
+        };
+        /** Why */
+        Why: {
+            /** Number */
+            number: number;
+            /** Sentence */
+            sentence: string;
+        };
         /** WhyIn */
         WhyIn: {
             /** Condition */
@@ -6334,6 +6481,46 @@ export interface components {
             /** Where */
             where: string;
         };
+        /**
+         * Group
+         * @description So many students to whom the same happens; ``posts``: they are sent something.
+         */
+        patient_courier__web__places__outset__Group: {
+            /** Names */
+            names: components["schemas"]["patient_courier__web__places__outset__Named"][];
+            /** Number */
+            number: number;
+            /** Posts */
+            posts: boolean;
+            /** Sentence */
+            sentence: string;
+        };
+        /** Named */
+        patient_courier__web__places__outset__Named: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Group
+         * @description Students of whom the same will become: ``not``, ``later``, ``mend`` or ``waits``; names are cut at two hundred.
+         */
+        patient_courier__web__places__recipients__Group: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "not" | "later" | "mend" | "waits";
+            /** Number */
+            number: number;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+            /** Students */
+            students: components["schemas"]["patient_courier__web__places__recipients__Named"][];
+        };
         /** Named */
         patient_courier__web__places__recipients__Named: {
             /** Detail */
@@ -6351,6 +6538,20 @@ export interface components {
             title: string;
         };
         /**
+         * RunOut
+         * @description A student's way through it: since when, and where they stand or how it ended; times are the school's.
+         */
+        patient_courier__web__places__sequence_whole__RunOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Since */
+            since: string;
+            /** Where */
+            where: string;
+        };
+        /**
          * NextOut
          * @description The letter that goes out next; ``at`` in the school's time.
          */
@@ -6359,6 +6560,30 @@ export interface components {
             at: string;
             /** Letter */
             letter: string;
+        };
+        /**
+         * RunOut
+         * @description Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339.
+         */
+        patient_courier__web__places__students__RunOut: {
+            /** Name */
+            name: string;
+            /** Outcome */
+            outcome: string;
+            /** Sequence */
+            sequence: string;
+            /** Started */
+            started: string;
+            /** Started At */
+            started_at: string;
+            /** Step */
+            step: string | null;
+            /** Subject */
+            subject: string | null;
+            /** Until */
+            until: string | null;
+            /** Until At */
+            until_at: string | null;
         };
     };
     responses: never;
@@ -11355,6 +11580,46 @@ export interface operations {
             };
         };
     };
+    get_look_api_sequences_outsets__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     get_sequence_api_sequences__key__get: {
         parameters: {
             query?: never;
@@ -11534,7 +11799,7 @@ export interface operations {
             };
         };
     };
-    missed_api_sequences__key__missed_get: {
+    letters_api_sequences__key__letters_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -11551,7 +11816,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MissedOut"][];
+                    "application/json": components["schemas"]["LetterLine"][];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -11586,12 +11851,96 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    before_it_runs_api_sequences__key__outset_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MovedOut"];
+                    "application/json": components["schemas"]["OutsetOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    look_at_api_sequences__key__outset_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhoIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -11634,6 +11983,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    people_api_sequences__key__people_get: {
+        parameters: {
+            query: {
+                group: "inside" | "finished" | "left";
+                page?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

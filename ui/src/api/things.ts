@@ -9,7 +9,12 @@ export function useThings() {
   const courses = computed(() => query.data.value?.courses ?? []);
   const several = computed(() => courses.value.length > 1);
   const inner = (kind: "modules" | "lessons" | "quizzes") =>
-    courses.value.flatMap((course) => course[kind].map((item) => ({ value: item.key, label: several.value ? `${item.title} (${short(course.title)})` : item.title })));
+    courses.value.flatMap((course) =>
+      course[kind].map((item, index) => {
+        const title = kind === "quizzes" ? item.title : `${index + 1} · ${item.title}`;
+        return { value: item.key, label: several.value ? `${title} (${short(course.title)})` : title };
+      }),
+    );
   const options = computed<Record<string, { value: string; label: string }[]>>(() => ({
     course: courses.value.map((course) => ({ value: course.key, label: short(course.title) })),
     module: inner("modules"),

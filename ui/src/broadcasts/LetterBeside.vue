@@ -7,6 +7,7 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { api, data } from "../api/client";
 import LetterPaper from "../parts/LetterPaper.vue";
 import { shownAs } from "../parts/shown-as";
+import { isWriting } from "../parts/typing";
 
 /** The letter as one of its real recipients sees it; the arrow keys go to the next and the one before. */
 const props = defineProps<{ letter: string; course: string | null; recipients: { key: string; ticked: boolean }[] }>();
@@ -21,7 +22,7 @@ function go(by: number): void {
   if (next) shownAs.value = next.key;
 }
 function key(event: KeyboardEvent): void {
-  if ((event.target as HTMLElement).closest("input, textarea, select, [contenteditable], .ant-select, .ant-modal, .ant-radio-group, .ant-segmented")) return;
+  if (isWriting(event) || (event.target as HTMLElement).closest(".ant-radio-group, .ant-segmented")) return;
   if (event.altKey || event.ctrlKey || event.metaKey) return;
   if (event.key === "n" || event.key === "ArrowRight") go(1);
   if (event.key === "p" || event.key === "ArrowLeft") go(-1);

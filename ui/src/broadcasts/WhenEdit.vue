@@ -9,6 +9,7 @@ import ClockInput from "../parts/ClockInput.vue";
 import DurationInput from "../parts/DurationInput.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
 import WaveMap from "./WaveMap.vue";
+import DateInput from "../parts/DateInput.vue";
 
 const body = defineModel<Broadcast>({ required: true });
 const pace = defineModel<number | null>("pace", { required: true });
@@ -18,7 +19,6 @@ const set = (part: Partial<Broadcast>) => (body.value = { ...body.value, ...part
 const date = computed(() => body.value.at.slice(0, 10));
 const time = computed(() => body.value.at.slice(11, 16));
 const at = (day: string, clock: string) => day && clock && set({ at: `${day}T${clock}:00` });
-const weekday = computed(() => new Date(`${date.value}T12:00:00Z`).toLocaleDateString("en-GB", { weekday: "short", timeZone: "UTC" }));
 const hours = computed(() => (body.value.posting_hours === "school" ? "school" : body.value.posting_hours === null ? "any" : "own"));
 function keep(which: string): void {
   set({ posting_hours: which === "school" ? "school" : which === "any" ? null : { from: "09:00", to: "18:00", days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], zone: "student" } });
@@ -28,7 +28,7 @@ const town = computed(() => props.zone.split("/").at(-1)?.replaceAll("_", " ") ?
 
 <template>
   <fieldset class="when" :disabled="readonly">
-    <div class="line"><b class="postmark">{{ weekday }}</b><input type="date" :value="date" aria-label="Day" class="date" @change="(e) => at((e.target as HTMLInputElement).value, time)" /> at <ClockInput :model-value="time" label="Time" @update:model-value="(clock) => clock && at(date, clock)" /></div>
+    <div class="line"><DateInput :model-value="date" label="Day" :disabled="readonly" @update:model-value="(day) => day && at(day, time)" /> at <ClockInput :model-value="time" label="Time" @update:model-value="(clock) => clock && at(date, clock)" /></div>
     <RadioGroup :value="body.zone" :disabled="readonly" class="zone" :options="[{ value: 'student', label: 'where each student lives' }, { value: 'school', label: `school time (${town})` }]" @change="(e) => set({ zone: e.target.value })" />
     <WaveMap v-if="body.zone === 'student'" :id="id" :stamp="stamp" :late="body.late" />
     <button type="button" class="link" :aria-expanded="more" @click="more = !more">{{ more ? "Less" : "Posting hours, pace, and students in the middle of something" }}</button>
@@ -46,5 +46,5 @@ const town = computed(() => props.zone.split("/").at(-1)?.replaceAll("_", " ") ?
 </template>
 
 <style scoped>
-.when { border: 0; margin: 0; padding: 0; min-width: 0; display: flex; flex-direction: column; gap: 8px; align-items: stretch; } .line { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .date { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; color: var(--ink); background: #fff; font: inherit; } .zone { display: flex; flex-wrap: wrap; gap: 0 6px; } .more { display: flex; flex-direction: column; gap: 8px; } .link { align-self: flex-start; font-size: 13px; }
+.when { border: 0; margin: 0; padding: 0; min-width: 0; display: flex; flex-direction: column; gap: 8px; align-items: stretch; } .line { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .zone { display: flex; flex-wrap: wrap; gap: 0 6px; } .more { display: flex; flex-direction: column; gap: 8px; } .link { align-self: flex-start; font-size: 13px; }
 </style>

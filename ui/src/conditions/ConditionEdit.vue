@@ -8,18 +8,18 @@ import Select from "ant-design-vue/es/select";
 import { computed } from "vue";
 
 import { api, data } from "../api/client";
-import { useThings } from "../api/things";
+import { useAbout } from "../parts/about";
 import ConditionFields from "./ConditionFields.vue";
 import { type Condition, fromLines, GROUPED, KINDS, type Lines, toLines } from "./conditions";
 
 /** Who is meant, line by line. Lines that hold groups of their own are edited the same way, one level in. */
 const condition = defineModel<Condition | null>({ required: true });
 defineProps<{ inside?: boolean; inner?: boolean }>();
-const { courses } = useThings();
+const about = useAbout();
 const found = computed(() => toLines(condition.value));
 const set = (now: Lines) => (condition.value = fromLines(now));
 const change = (index: number, line: { not: boolean; condition: Condition }) => set({ ...found.value, lines: found.value.lines.map((one, at) => (at === index ? line : one)) });
-const fresh = (is: string) => KINDS.find((kind) => kind.value === is)?.fresh(courses.value[0]?.key ?? "any") ?? {};
+const fresh = (is: string) => KINDS.find((kind) => kind.value === is)?.fresh(about.value ?? "any") ?? {};
 // Using an audience copies its conditions.
 const { data: audiences } = useQuery({ queryKey: ["audiences"], queryFn: () => data(api.GET("/api/audiences")), staleTime: 30_000 });
 const isGroup = (one: Condition) => "all" in one || "any" in one;

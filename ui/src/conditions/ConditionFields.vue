@@ -9,6 +9,7 @@ import DurationInput from "../parts/DurationInput.vue";
 import StudentsPick from "../parts/StudentsPick.vue";
 import ThingPick from "../parts/ThingPick.vue";
 import type { Condition } from "./conditions";
+import DateInput from "../parts/DateInput.vue";
 
 /** What one condition asks for, after its kind. */
 const condition = defineModel<Condition>({ required: true });
@@ -68,7 +69,7 @@ function ask(kind: string): void {
   </template>
   <span v-else-if="is === 'joined'" class="line">
     <Select :value="side" :options="[{ value: 'after', label: 'after' }, { value: 'before', label: 'before' }]" v-named="'Before or after'" style="width: 90px" @change="(v) => (condition = { is: 'joined', [String(v)]: text(side) })" />
-    <input type="date" :value="text(side)" aria-label="Date" class="date" @change="(e) => set(side, (e.target as HTMLInputElement).value)" />
+    <DateInput :model-value="text(side) ?? null" label="Date" @update:model-value="(date) => set(side, date)" />
   </span>
   <StudentsPick v-else-if="is === 'student'" :model-value="(condition.keys as string[])" label="Which students" @update:model-value="(keys) => (condition = { is: 'student', keys })" />
   <template v-else-if="is === 'field'">
@@ -80,5 +81,4 @@ function ask(kind: string): void {
 
 <style scoped>
 .line { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }
-.date { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; color: var(--ink); background: #fff; }
 </style>

@@ -13,6 +13,7 @@ import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import DateInput from "../parts/DateInput.vue";
 
 type Certificate = Api["CertificateOut"];
 /** Every certificate: found, opened, its name put right, taken back; as CSV, and a course's PDFs as one archive. */
@@ -75,7 +76,8 @@ useQuery({
     <div class="filters"><Input v-model:value="asked.q" placeholder="Name, address or number" aria-label="Find a certificate" allow-clear style="width: 240px" @change="asked.page = 1" />
       <Select v-model:value="asked.course" :options="[{ value: '', label: 'any course' }, ...(options.course ?? [])]" v-named="'Course'" style="width: 190px" @change="((asked.page = 1), (archive = null))" />
       <Select v-model:value="asked.state" :options="[{ value: '', label: 'standing or not' }, { value: 'stands', label: 'standing' }, { value: 'taken_back', label: 'taken back' }]" v-named="'State'" style="width: 160px" @change="asked.page = 1" />
-      <label>issued from <input v-model="asked.since" type="date" aria-label="Issued from" @change="asked.page = 1" /></label><label>to <input v-model="asked.until" type="date" aria-label="Issued to" @change="asked.page = 1" /></label>
+      <span class="from">issued from <DateInput :model-value="asked.since || null" label="Issued from" empty @update:model-value="(day) => ((asked.since = day ?? ''), (asked.page = 1))" /></span>
+      <span class="from">to <DateInput :model-value="asked.until || null" label="Issued to" empty @update:model-value="(day) => ((asked.until = day ?? ''), (asked.page = 1))" /></span>
       <span v-if="page" class="soft">{{ page.total }} {{ page.total === 1 ? "certificate" : "certificates" }}</span></div>
     <p v-if="page?.older" class="sheet notice">{{ page.older === 1 ? "One certificate of this course stands" : `${page.older} certificates of this course stand` }} in an older design, as issued. <Button size="small" :loading="again.isPending.value" @click="again.mutate({ course: asked.course, code: '' })">Issue {{ page.older === 1 ? "it" : "them" }} again in today's</Button></p>
     <div v-if="page?.items.length" class="sheet scroll"><table class="plain"><thead><tr><th>Number</th><th>Printed for</th><th>Course</th><th>Issued</th><th></th></tr></thead>
@@ -91,6 +93,7 @@ useQuery({
 </template>
 
 <style scoped>
-.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .filters label { display: flex; gap: 6px; align-items: center; color: var(--soft); } .filters input[type="date"] { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; font: 13px var(--mark); color: var(--ink); background: #fff; } .scroll { overflow-x: auto; flex: none; } .scroll table { min-width: 780px; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .notice { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; padding: 10px 14px; margin: 0; } .warn { color: var(--warn); } .line { display: flex; flex-direction: column; gap: 4px; }
+.from { white-space: nowrap; }
+.room { padding: 18px 22px 40px; display: flex; flex-direction: column; gap: 12px; overflow: auto; } .filters { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .filters label { display: flex; gap: 6px; align-items: center; color: var(--soft); }.scroll { overflow-x: auto; flex: none; } .scroll table { min-width: 780px; } .acts { white-space: nowrap; text-align: right; } .acts > * { margin-left: 14px; } .notice { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; padding: 10px 14px; margin: 0; } .warn { color: var(--warn); } .line { display: flex; flex-direction: column; gap: 4px; }
 @media (max-width: 720px) { .room { padding: 14px; } }
 </style>

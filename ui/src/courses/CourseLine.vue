@@ -29,6 +29,12 @@ const isFolded = (stop: Api["StopOut"]) => stop.kind === "module" && stop.module
 const here = (stop: Api["StopOut"]) => (isFolded(stop) ? sum(stop.module, "here") : stop.here);
 const quiet = (stop: Api["StopOut"]) => (isFolded(stop) ? sum(stop.module, "silent") : stop.silent);
 const lessons = (module: string | null) => inside(module).filter((stop) => stop.kind === "lesson").length;
+/** What can be done about a gap where a letter hangs already: run its draft, or take in those who stand there. */
+function hanging(stop: Api["StopOut"]): { to: string; says: string } | null {
+  const one = stop.letters.find((letter) => letter.status === "draft") ?? stop.letters.find((letter) => letter.status === "running");
+  if (!one || !stop.silent) return null;
+  return { to: `/sequences/${one.sequence}${one.status === "draft" ? "" : "?run"}`, says: one.status === "draft" ? "Look at the draft" : "Take them in" };
+}
 const letters = (stop: Api["StopOut"]) => (isFolded(stop) ? inside(stop.module).flatMap((one) => one.letters) : stop.letters);
 </script>
 
@@ -52,7 +58,10 @@ const letters = (stop: Api["StopOut"]) => (isFolded(stop) ? inside(stop.module).
       </div>
       <div class="post">
         <LineLetters :letters="letters(stop)" />
-        <button v-if="stop.gap && !isFolded(stop)" class="gap" @click="emit('nudge', stop.id)"><b>{{ stop.silent ? "No letter here" : "No check-in" }}</b> {{ stop.gap }} <span class="act">{{ stop.silent ? "Draft a nudge" : "Add one" }}</span></button>
+        <template v-if="stop.gap && !isFolded(stop)">
+          <RouterLink v-if="hanging(stop)" :to="hanging(stop)?.to ?? ''" class="gap">{{ stop.gap }} <span class="act">{{ hanging(stop)?.says }}</span></RouterLink>
+          <button v-else class="gap" @click="emit('nudge', stop.id)"><b>{{ stop.silent ? "No letter here" : "No check-in" }}</b> {{ stop.gap }} <span class="act">{{ stop.silent ? "Draft a nudge" : "Add one" }}</span></button>
+        </template>
       </div>
     </div>
     <section v-if="line.anywhere.length" class="anywhere"><h3>Anywhere in the course</h3><LineLetters :letters="line.anywhere" /></section>

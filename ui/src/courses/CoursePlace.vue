@@ -39,6 +39,7 @@ const { data: there } = useQuery({
 });
 const shown = computed(() => (there.value ?? []).filter((one) => !asked.value?.silent || one.silent));
 const worst = computed(() => line.value?.stops.find((stop) => stop.id === line.value?.worst));
+const drafted = computed(() => worst.value?.letters.find((letter) => letter.status === "draft"));
 const draft = useMutation({
   mutationFn: (stop: string) => data(api.POST("/api/courses/{key}/nudge", { params: { path: { key: props.id } }, body: { stop } })),
   onSuccess: ({ key }) => {
@@ -68,10 +69,11 @@ const write = useMutation({
       <aside class="side">
         <section v-if="worst">
           <h2>“{{ short(worst.title) }}” is where they stop</h2>
-          <p>{{ worst.silent }} of the {{ worst.here }} students there have done nothing for {{ line.silent_days }} days or more. No letter covers it.</p>
-          <Button type="primary" :loading="draft.isPending.value" @click="draft.mutate(worst.id)">Draft a nudge here</Button>
+          <p>{{ worst.silent }} of the {{ worst.here }} students there have done nothing for {{ line.silent_days }} days or more. {{ worst.reached ? `A letter reaches ${worst.reached} of them.` : "No letter reaches them." }}</p>
+          <RouterLink v-if="drafted" :to="`/sequences/${drafted.sequence}`"><Button type="primary">Look at the draft for them</Button></RouterLink>
+          <Button v-else type="primary" :loading="draft.isPending.value" @click="draft.mutate(worst.id)">Draft a nudge here</Button>
         </section>
-        <section v-else><h2>No gaps</h2><p class="soft">Wherever students have gone quiet, a letter is hung.</p></section>
+        <section v-else><h2>No gaps</h2><p class="soft">Wherever students have gone quiet, a letter reaches them.</p></section>
         <MedianPost :id="id" />
         <section v-if="line.has_certificate && !line.has_ending"><h2>Nothing comes after the certificate</h2><p>Certificate at once, feedback a week later, then the next course for whoever has not bought it.</p><DraftEnding :id="id" /></section>
         <section v-if="about.length"><h2>Broadcasts about it</h2><p v-for="one in about" :key="one.key"><RouterLink :to="`/broadcasts/${one.key}`">{{ one.name }}</RouterLink><br /><span class="label">{{ one.status_words }} · {{ one.when }}</span></p></section>

@@ -6,11 +6,14 @@ import { computed, ref } from "vue";
 import { api, type Api, data } from "../api/client";
 import PickPopover from "../parts/PickPopover.vue";
 import { useNotice } from "../parts/notice";
+import ClockInput from "../parts/ClockInput.vue";
+import DateInput from "../parts/DateInput.vue";
 
 const props = defineProps<{ clock: Api["ClockOut"] }>();
 const client = useQueryClient();
 const notice = useNotice();
-const until = ref("");
+const day = ref<string | null>(props.clock.wall.slice(0, 10));
+const time = ref<string | null>(props.clock.wall.slice(11, 16));
 
 const move = useMutation({
   mutationFn: (body: Api["MoveClock"]) => data(api.POST("/api/clock", { body })),
@@ -38,10 +41,10 @@ const waiting = computed(() => {
           <Button :disabled="busy" @click="move.mutate({ to: 'next_letter' })">To the next in line</Button>
           <Button :disabled="busy" @click="move.mutate({ to: 'hour' })">An hour</Button>
           <Button :disabled="busy" @click="move.mutate({ to: 'day' })">A day</Button>
-          <form class="until" @submit.prevent="move.mutate({ to: 'until', until })">
-            <label class="visually-hidden" for="move-until">Date and time to move to</label>
-            <input id="move-until" v-model="until" type="datetime-local" :min="clock.wall" required />
-            <Button html-type="submit" :disabled="busy || !until">Go</Button>
+          <form class="until" @submit.prevent="move.mutate({ to: 'until', until: `${day}T${time}` })">
+            <DateInput v-model="day" label="Date to move to" />
+            <ClockInput v-model="time" label="Time to move to" />
+            <Button html-type="submit" :disabled="busy || !day || !time">Go</Button>
           </form>
         </div>
       </template>
@@ -55,5 +58,4 @@ const waiting = computed(() => {
 .why { margin: 0 0 10px; max-width: 230px; }
 .moves { display: flex; flex-direction: column; gap: 8px; }
 .until { display: flex; gap: 8px; }
-.until input { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; min-width: 0; color: var(--ink); background: #fff; }
 </style>

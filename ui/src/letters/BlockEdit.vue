@@ -13,6 +13,8 @@ import PicturePick from "../parts/PicturePick.vue";
 import AnswersEdit from "./AnswersEdit.vue";
 import BlockList from "./BlockList.vue";
 import FieldText from "./FieldText.vue";
+import ClockInput from "../parts/ClockInput.vue";
+import DateInput from "../parts/DateInput.vue";
 
 /** What stands in one block. */
 const block = defineModel<Block>({ required: true });
@@ -53,7 +55,7 @@ function choose(value: string): void {
   <div v-else-if="block.kind === 'next_lesson'" class="grid"><span class="label">button</span><FieldText :model-value="block.label" label="Lesson button" :fields="fields" @update:model-value="(label) => set({ label })" /></div>
   <div v-else-if="block.kind === 'event'" class="grid">
     <span class="label">what</span><FieldText :model-value="block.title" label="What takes place" :fields="fields" @update:model-value="(title) => set({ title })" />
-    <span class="label">when</span><span class="inline"><input type="date" :value="block.at.slice(0, 10)" aria-label="Date of it" @change="typed($event) && set({ at: `${typed($event)}T${block.at.slice(11, 16)}` })" /><input type="time" :value="block.at.slice(11, 16)" aria-label="Time of it" @change="typed($event) && set({ at: `${block.at.slice(0, 10)}T${typed($event)}` })" /> school time, for <InputNumber :value="block.minutes" :min="1" :max="10080" aria-label="Minutes it lasts" class="minutes" @change="(n) => n && set({ minutes: Number(n) })" /> minutes</span>
+    <span class="label">when</span><span class="inline"><DateInput :model-value="block.at.slice(0, 10)" label="Date of it" @update:model-value="(day) => block.kind === 'event' && day && set({ at: `${day}T${block.at.slice(11, 16)}` })" /><ClockInput :model-value="block.at.slice(11, 16)" label="Time of it" @update:model-value="(time) => block.kind === 'event' && time && set({ at: `${block.at.slice(0, 10)}T${time}` })" /> school time, for <InputNumber :value="block.minutes" :min="1" :max="10080" aria-label="Minutes it lasts" class="minutes" @change="(n) => n && set({ minutes: Number(n) })" /> minutes</span>
     <span class="label">where</span><Input :value="block.place" aria-label="Where" placeholder="Online, or a place" @change="(e: Event) => set({ place: typed(e) })" />
     <span class="label">link to join</span><Input :value="block.url" aria-label="Link to join" placeholder="a web address" @change="(e: Event) => set({ url: typed(e) })" />
   </div>
@@ -70,7 +72,7 @@ function choose(value: string): void {
 </template>
 
 <style scoped>
-.inline { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .inline input { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; font: inherit; } .minutes { width: 80px; }
+.inline { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .minutes { width: 80px; }
 .grid { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 8px 10px; align-items: center; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; padding: 10px; } .plain a { text-decoration: underline; } .plain { margin: 0; padding: 8px 10px; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; }
 hr { border: 0; border-top: 1px solid var(--rule); margin: 6px 0; } textarea { width: 100%; border: 1px dashed var(--warn-mark); border-radius: 6px; background: var(--warn-bg); padding: 8px 11px; font: inherit; color: var(--ink); resize: vertical; }
 .columns { display: grid; grid-template-columns: 1fr 1fr; gap: 14px; background: var(--sheet2); border: 1px solid var(--rule); border-radius: 6px; padding: 10px; } .column { min-width: 0; } @media (max-width: 1100px) { .columns { grid-template-columns: 1fr; } }

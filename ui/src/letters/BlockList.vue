@@ -26,9 +26,18 @@ const spot = (at: number) => `/${props.place}/${at}`;
 const at = (index: number) => props.findings.filter((one) => one.pointer === spot(index) || (one.pointer.startsWith(`${spot(index)}/`) && blocks.value[index]?.kind !== "columns"));
 const change = (index: number, block: Block) => (blocks.value = blocks.value.map((one, i) => (i === index ? block : one)));
 
+const blockAt = (index: number) => list.value?.querySelectorAll<HTMLElement>(":scope > .block")[index];
 async function focus(index: number): Promise<void> {
   await nextTick();
-  list.value?.querySelectorAll<HTMLElement>(":scope > .block")[index]?.focus();
+  blockAt(index)?.focus();
+}
+/** The cursor stands in what was just made. The menu that closes gives the keyboard to its button at first. */
+async function goInto(index: number, left = 15): Promise<void> {
+  await nextTick();
+  const block = blockAt(index);
+  const field = block?.querySelector<HTMLElement>("[contenteditable=true], input, textarea") ?? block;
+  field?.focus();
+  if (left) window.setTimeout(() => document.activeElement !== field && document.activeElement?.closest("[contenteditable], input") === null && void goInto(index, left - 1), 30);
 }
 function add(kind: string, index: number): void {
   if (kind === "paste") {
@@ -38,7 +47,7 @@ function add(kind: string, index: number): void {
 }
 function put(block: Block, index: number): void {
   blocks.value = inserted(blocks.value, index, freshKeys(block, [...props.keys]));
-  void focus(index);
+  void goInto(index);
 }
 function move(from: number, to: number): void {
   if (to < 0 || to >= blocks.value.length || to === from) return;
@@ -73,8 +82,8 @@ function key(event: KeyboardEvent, index: number): void {
         <span class="grip" draggable="true" title="Drag to another place (or Alt with the arrow keys)" aria-hidden="true" @dragstart.stop="dragged = index" @dragend="dragged = over = null">⠿</span>
         <span class="label">{{ nameOf(block.kind) }}</span><span v-if="hidden.includes(`${place}/${index}`)" class="label away">not shown to this student</span>
         <span class="grow"></span>
-        <Button size="small" type="text" :disabled="!index" :aria-label="`Move ${nameOf(block.kind)} up`" @click="move(index, index - 1)">↑</Button>
-        <Button size="small" type="text" :disabled="index === blocks.length - 1" :aria-label="`Move ${nameOf(block.kind)} down`" @click="move(index, index + 1)">↓</Button>
+        <Button size="small" type="text" :disabled="!index" :aria-label="`Move ${nameOf(block.kind)} up`" @click="move(index, index - 1)">↑ Up</Button>
+        <Button size="small" type="text" :disabled="index === blocks.length - 1" :aria-label="`Move ${nameOf(block.kind)} down`" @click="move(index, index + 1)">↓ Down</Button>
         <Dropdown :trigger="['click']"><Button size="small" type="text" :aria-label="`More for ${nameOf(block.kind)} ${index + 1}`">…</Button><template #overlay><Menu>
           <Menu.Item @click="put(block, index + 1)">Duplicate</Menu.Item><Menu.Item @click="copy(index)">Copy to another letter</Menu.Item>
           <Menu.SubMenu title="Add above"><Menu.Item v-for="one in kinds" :key="one.kind" @click="add(one.kind, index)">{{ one.name }}</Menu.Item></Menu.SubMenu>

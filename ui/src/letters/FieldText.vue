@@ -62,7 +62,9 @@ watch(text, (now) => {
 
 /** Put a merge field in; where some students have no value for it, its fallback is asked for. */
 function insert(found: Api["MergeFieldOut"]): void {
-  const fallback = found.name === "student.first_name" ? (props.lines ? "there" : "Hello") : null;
+  // Where it stands first, something has to stand there; elsewhere the owner says whether.
+  const first = (editor.value?.state.selection.from ?? 1) <= 1;
+  const fallback = first && found.name === "student.first_name" ? "Hello" : null;
   const field = writeField({ name: found.name, fallback, filters: "" });
   editor.value?.chain().focus().insertContent({ type: "mergeField", attrs: { field } }).run();
   const at = (editor.value?.state.selection.from ?? 1) - 1;

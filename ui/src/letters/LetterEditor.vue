@@ -28,8 +28,12 @@ import WhomNext from "./WhomNext.vue";
 
 const props = defineProps<{ id: string }>();
 const route = useRoute();
-// Who came from a broadcast goes back to it.
-const above = computed(() => (String(route.query.back ?? "").startsWith("/broadcasts/") ? { to: String(route.query.back), name: "Back to the broadcast" } : { to: "/letters", name: "Letters" }));
+// Who came from a broadcast or a sequence goes back to it.
+const above = computed(() => {
+  const back = String(route.query.back ?? "");
+  if (back.startsWith("/broadcasts/")) return { to: back, name: "Back to the broadcast" };
+  return back.startsWith("/sequences/") ? { to: back, name: "Back to the sequence" } : { to: "/letters", name: "Letters" };
+});
 const key = computed(() => props.id);
 const client = useQueryClient();
 const notice = useNotice();
@@ -88,6 +92,11 @@ function choose(body: Letter): void {
 function keys(event: KeyboardEvent): void {
   if (!(event.ctrlKey || event.metaKey) || event.altKey || (event.target as HTMLElement).closest(".ant-modal")) return;
   const pressed = event.key.toLowerCase();
+  if (pressed === "s") {
+    event.preventDefault();
+    if (changed.value && !save.isPending.value) save.mutate(copy());
+    return;
+  }
   if (pressed !== "z" && pressed !== "y") return;
   event.preventDefault();
   event.stopPropagation();

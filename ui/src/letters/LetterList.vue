@@ -14,6 +14,7 @@ import { useThings } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { freeKey } from "../parts/keys";
+import { BLANK } from "./fresh";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { fieldLabel, readField } from "./field-words";
@@ -59,8 +60,7 @@ const create = useMutation({
   mutationFn: async () => {
     if (starter.value) return (await data(api.POST("/api/letters/starters", { body: { starter: starter.value, name: name.value.trim() } }))).key;
     const key = freeKey(name.value, (letters.value ?? []).map((l) => l.key));
-    const blank = [{ kind: "text", html: "<p>Hello {{ student.first_name | default('there') }},</p><p></p>" }];
-    const body = { name: name.value.trim(), purpose: "course_help", subject: brought.value?.subject ?? "", blocks: brought.value?.blocks ?? blank };
+    const body = { name: name.value.trim(), purpose: "course_help", subject: brought.value?.subject ?? "", blocks: brought.value?.blocks ?? BLANK };
     await data(api.PUT("/api/letters/{key}", { params: { path: { key }, header: ONLY_NEW }, body }));
     return key;
   },

@@ -28,14 +28,20 @@ const { data: counts } = useQuery({
   retry: false,
 });
 const words = computed(() => counts.value?.lines[0]?.words ?? "…");
-function begin(): void {
-  open.value = true;
-  condition.value ??= { is: "news_on" };
+// Nothing is asked until something is chosen: until then everybody sees it.
+const begun = ref(false);
+function choose(now: Condition | null): void {
+  condition.value = now;
+  [open.value, begun.value] = [now !== null, now === null && begun.value];
 }
 </script>
 
 <template>
-  <div v-if="condition === null"><button class="link quiet" @click="begin">Show only if …</button></div>
+  <div v-if="condition === null && !begun"><button class="link quiet" @click="begun = true">Show only if …</button></div>
+  <div v-else-if="condition === null" class="only">
+    <div class="line"><span class="mark">only if</span><span class="soft">nothing chosen yet: everybody sees it</span><Button size="small" type="text" @click="begun = false">To everyone</Button></div>
+    <ConditionEdit :model-value="null" inside @update:model-value="choose" />
+  </div>
   <div v-else class="only">
     <div class="line"><span class="mark">only if</span><button class="link" :aria-expanded="open" @click="open = !open">{{ words }}</button>
       <span v-if="found" class="soft">{{ found.students }} {{ found.students === 1 ? "student sees" : "students see" }} it now{{ hidden ? "; the one shown does not" : "" }}</span>

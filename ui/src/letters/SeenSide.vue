@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
+import Checkbox from "ant-design-vue/es/checkbox";
 import Dropdown from "ant-design-vue/es/dropdown";
 import Menu from "ant-design-vue/es/menu";
 import Segmented from "ant-design-vue/es/segmented";
@@ -10,10 +11,12 @@ import { api, type Api, data } from "../api/client";
 import LetterPaper from "../parts/LetterPaper.vue";
 import { shownAs } from "../parts/shown-as";
 import StudentPick from "../parts/StudentPick.vue";
+import { isWriting } from "../parts/typing";
 
 /** The letter as one student sees it; n and p go to the next student and the one before. */
 const props = defineProps<{ seen: Api["PreviewOut"] | undefined; error: Error | null }>();
 const view = ref<string | number>("Desk");
+const dark = ref(false);
 const { data: page } = useQuery({ queryKey: ["students", "seen"], queryFn: () => data(api.GET("/api/students")), staleTime: 600_000 });
 const { data: unusual } = useQuery({ queryKey: ["letters", "examples"], queryFn: () => data(api.GET("/api/letters/examples")), staleTime: 600_000 });
 const people = computed(() => (page.value?.items ?? []).map((one) => one.key));
@@ -22,27 +25,29 @@ function go(by: number): void {
   shownAs.value = people.value[(at + by + people.value.length) % people.value.length] ?? shownAs.value;
 }
 function key(event: KeyboardEvent): void {
-  if ((event.target as HTMLElement).closest("input, textarea, select, [contenteditable], .ant-select, .ant-modal, .ant-segmented, .ant-popover") || event.altKey || event.ctrlKey || event.metaKey) return;
+  if (isWriting(event) || event.altKey || event.ctrlKey || event.metaKey) return;
   if (event.key === "n") go(1);
   if (event.key === "p") go(-1);
+  // Somebody without a first name: what a letter says where nothing can be filled in.
+  if (event.key === "u" && unusual.value?.nameless) shownAs.value = unusual.value.nameless;
 }
 onMounted(() => window.addEventListener("keydown", key));
 onBeforeUnmount(() => window.removeEventListener("keydown", key));
 // The dark colours are in the letter; here they are shown whatever this computer prefers.
 const html = computed(() => {
   const found = props.seen?.html ?? "";
-  return view.value === "Dark" ? found.replaceAll("(prefers-color-scheme: dark)", "all") : found.replaceAll("(prefers-color-scheme: dark)", "(width: 0)");
+  return dark.value ? found.replaceAll("(prefers-color-scheme: dark)", "all") : found.replaceAll("(prefers-color-scheme: dark)", "(width: 0)");
 });
 </script>
 
 <template>
   <aside class="look" aria-label="As a student sees it">
     <div class="seen">
-      <span class="label">Seen as</span><Button size="small" aria-label="The student before (p)" @click="go(-1)">‹</Button><StudentPick v-model="shownAs" label="See the letter as this student" /><Button size="small" aria-label="The next student (n)" @click="go(1)">›</Button>
+      <span class="label">Seen as</span><Button size="small" aria-label="The student before (p)" title="P" @click="go(-1)">‹ Before</Button><StudentPick v-model="shownAs" label="See the letter as this student" /><Button size="small" aria-label="The next student (n)" title="N" @click="go(1)">Next ›</Button>
     </div>
-    <div class="seen"><Segmented v-model:value="view" :options="['Desk', 'Phone', 'Dark', 'Plain text']" size="small" />
+    <div class="seen"><Segmented v-model:value="view" :options="['Desk', 'Phone', 'Plain text']" size="small" /><Checkbox v-model:checked="dark">Dark</Checkbox>
       <Dropdown :trigger="['click']"><Button size="small" type="text">Somebody unusual</Button><template #overlay><Menu>
-        <Menu.Item v-if="unusual?.longest" @click="shownAs = unusual.longest">The longest name</Menu.Item><Menu.Item v-if="unusual?.nameless" @click="shownAs = unusual.nameless">Without a first name</Menu.Item>
+        <Menu.Item v-if="unusual?.longest" @click="shownAs = unusual.longest">The longest name</Menu.Item><Menu.Item v-if="unusual?.nameless" @click="shownAs = unusual.nameless">Without a first name <span class="label">U</span></Menu.Item>
       </Menu></template></Dropdown>
     </div>
     <p v-if="error" class="blank" role="alert">▲ {{ error.message }}</p>

@@ -13,3 +13,9 @@ export function writeField(field: { name: string; fallback: string | null; filte
 }
 
 export const fieldLabel = (name: string) => name.replace(/^student\.(fields\.)?/, "").replaceAll(/[._]/g, " ");
+
+/** A field as a chip says it: “first name, else Hello”. */
+export function chipWords(expression: string): string {
+  const { name, fallback } = readField(expression);
+  return fieldLabel(name) + (fallback === null ? "" : `, else ${fallback || "nothing"}`);
+}

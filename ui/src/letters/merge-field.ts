@@ -1,6 +1,6 @@
 import { mergeAttributes, Node } from "@tiptap/core";
 
-import { fieldLabel, readField } from "./field-words";
+import { chipWords } from "./field-words";
 
 /** Merge fields stand in texts as {{ … }}; in the editor each is one chip that can't be broken by typing. */
 const FIELD = /\{\{\s*(.*?)\s*\}\}/g;
@@ -31,6 +31,6 @@ export const MergeField = Node.create({
   atom: true,
   addAttributes: () => ({ field: { default: "", parseHTML: (e) => e.getAttribute("data-field"), renderHTML: (a) => ({ "data-field": a.field as string }) } }),
   parseHTML: () => [{ tag: "span[data-field]" }],
-  renderHTML: ({ node, HTMLAttributes }) => ["span", mergeAttributes(HTMLAttributes, { class: "chip" }), fieldLabel(readField(node.attrs.field as string).name)],
+  renderHTML: ({ node, HTMLAttributes }) => ["span", mergeAttributes(HTMLAttributes, { class: "chip" }), chipWords(node.attrs.field as string)],
   renderText: ({ node }) => `{{ ${node.attrs.field as string} }}`,
 });

@@ -22,17 +22,24 @@ const { data: own } = useQuery({
   enabled: computed(() => chosen.value.some((key) => !names[key])),
 });
 watch(own, (now) => now?.items.forEach((s) => (names[s.key] = s.name)), { immediate: true });
+// The best new match comes first, so that Enter takes it; those chosen already come last, so that Enter never takes one off.
 const options = computed(() => {
   const found = (page.value?.items ?? []).map((s) => ({ value: s.key, label: s.name, detail: s.email }));
-  const missing = chosen.value.filter((key) => !found.some((s) => s.value === key)).map((key) => ({ value: key, label: names[key] ?? key, detail: "" }));
-  return [...missing, ...found];
+  const fresh = found.filter((one) => !chosen.value.includes(one.value));
+  const there = chosen.value.map((key) => ({ value: key, label: names[key] ?? key, detail: "chosen" }));
+  return [...fresh, ...there];
 });
+function choose(keys: string[]): void {
+  chosen.value = keys;
+  q.value = "";
+}
 </script>
 
 <template>
   <Select
-    v-model:value="chosen" mode="multiple" show-search :filter-option="false" :options="options" v-named="label" class="pick"
-    :get-popup-container="(node: HTMLElement) => node.parentElement ?? node" placeholder="Name or address" @search="(text: string) => (q = text)"
+    :value="chosen" mode="multiple" show-search :filter-option="false" :options="options" v-named="label" class="pick"
+    :get-popup-container="(node: HTMLElement) => node.parentElement ?? node" placeholder="Name or address" auto-clear-search-value
+    @change="(keys) => choose(keys as string[])" @search="(text: string) => (q = text)"
   >
     <template #option="{ label: name, detail }"><div><bdi>{{ name }}</bdi></div><div class="label">{{ detail }}</div></template>
   </Select>

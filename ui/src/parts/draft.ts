@@ -32,6 +32,12 @@ function keptAt(place: string): Kept | null {
   }
 }
 
+/** Something as it lies in this browser, changed and not saved; null when it does not. */
+export function draftOf<T>(name: string): T | null {
+  const kept = keptAt(placeOf(name));
+  return kept ? (JSON.parse(kept.now) as T) : null;
+}
+
 /**
  * Something being edited: kept in this browser at every change, so that neither
  * leaving nor a reload loses it, with steps back and forward. `isOneStep` says

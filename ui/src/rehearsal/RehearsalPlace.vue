@@ -8,6 +8,7 @@ import { api, type Api, data } from "../api/client";
 import type { Sequence } from "../api/school-file";
 import { useThings } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
+import { draftOf, hasDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -28,10 +29,9 @@ const { data: found, error } = useQuery({ queryKey: ["sequence", computed(() => 
 
 /** The sequence as it is being edited in this browser, else as it is saved. */
 const draft = computed<Sequence | null>(() => {
-  const kept = localStorage.getItem(`draft:sequence:${props.id}`);
-  return kept ? (JSON.parse(kept) as Sequence) : ((found.value?.body as unknown as Sequence | undefined) ?? null);
+  return draftOf<Sequence>(`sequence:${props.id}`) ?? (found.value?.body as unknown as Sequence | undefined) ?? null;
 });
-const unsaved = computed(() => localStorage.getItem(`draft:sequence:${props.id}`) !== null);
+const unsaved = computed(() => hasDraft(`sequence:${props.id}`));
 const view = ref<"calendar" | "paths" | "back">("calendar");
 const moves = ref<Edited[]>([]);
 const who = ref<Pick<Scene, "student" | "made_up">>({ student: null, made_up: { first_name: "Robin", last_name: "", timezone: null, news: true, tags: [], fields: {} } });
@@ -48,7 +48,7 @@ const modules = computed(() => {
 });
 // The first scene fits how the sequence starts; it is made once.
 watch([draft, things], ([sequence, known]) => {
-  if (!sequence || !known || moves.value.length) return;
+  if (!sequence || !known || moves.value.length || who.value.student !== null) return;
   const first = sequence.starts[0];
   const inner = first?.lesson ?? first?.quiz ?? first?.module;
   const course = (first?.course as string | undefined) ?? (inner ? String(inner).split("/")[0] : undefined) ?? known.courses[0]?.key ?? "";
@@ -56,11 +56,17 @@ watch([draft, things], ([sequence, known]) => {
   moves.value = firstMoves(first, offers, known.courses.find((one) => one.key === course));
 }, { immediate: true });
 
+// A real student plays on from where they stand; what somebody made up would do first is not done again.
+let madeUp: Edited[] = [];
+watch(() => who.value.student === null, (made) => {
+  if (made) moves.value = madeUp;
+  else [madeUp, moves.value] = [moves.value, []];
+});
 const scene = computed<Scene>(() => ({ ...who.value, moves: toMoves(moves.value, modules.value), start: start.value, days: days.value, sequence: draft.value as unknown as Record<string, unknown>, alone: false }));
 const { data: played, error: refused } = useQuery({
   queryKey: ["rehearsal", scene],
   queryFn: () => data(api.POST("/api/rehearsals", { body: scene.value })),
-  enabled: computed(() => draft.value !== null && moves.value.length > 0),
+  enabled: computed(() => draft.value !== null && (moves.value.length > 0 || Boolean(who.value.student))),
   placeholderData: keepPreviousData,
 });
 // The letter shown first is one of the sequence that is being edited.

@@ -62,7 +62,8 @@ const { data: seen, error: refused } = useQuery({
   placeholderData: keepPreviousData,
 });
 const view = ref<string | number>("Desk");
-const shade = (html: string) => html.replaceAll("(prefers-color-scheme: dark)", view.value === "Dark" ? "all" : "(width: 0)");
+const dark = ref(false);
+const shade = (html: string) => html.replaceAll("(prefers-color-scheme: dark)", dark.value ? "all" : "(width: 0)");
 const at = (name: string) => (seen.value?.findings ?? []).filter((one) => one.pointer === `/${name}`);
 const mend = (one: Api["FindingOut"]) => one.mend && current.value && (current.value = patched(current.value, one.mend.patch));
 
@@ -161,7 +162,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
       <Button v-if="own && all.length > 1" danger class="away" @click="away.mutate()">Throw this layout away</Button>
     </section>
     <section class="see" aria-label="On three letters">
-      <div class="seen"><span class="label">Seen as</span><StudentPick v-model="shownAs" label="See the letters as this student" /><Segmented v-model:value="view" :options="['Desk', 'Phone', 'Dark']" size="small" /></div>
+      <div class="seen"><span class="label">Seen as</span><StudentPick v-model="shownAs" label="See the letters as this student" /><Segmented v-model:value="view" :options="['Desk', 'Phone']" size="small" /><Checkbox v-model:checked="dark">Dark</Checkbox></div>
       <p v-if="refused" class="blank" role="alert">▲ {{ refused.message }}</p>
       <div v-for="one in seen?.letters ?? []" v-show="!refused" :key="one.key" class="letter"><span class="label"><RouterLink :to="`/letters/${one.key}`">{{ one.name }}</RouterLink></span><LetterPaper :html="shade(one.html)" :narrow="view === 'Phone'" :title="one.subject" /></div>
       <p v-if="seen && !seen.letters.length" class="soft">Write a letter, and it stands here in this frame.</p><p v-if="!shownAs" class="soft">Add a student, and three letters show here as they would see them.</p>

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
-import { computed, ref } from "vue";
+import { computed, inject, ref } from "vue";
 import { useRoute } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
@@ -11,8 +11,11 @@ import { type Letter, PURPOSES, type Step } from "../api/school-file";
 import LetterPaper from "../parts/LetterPaper.vue";
 import StudentPick from "../parts/StudentPick.vue";
 import { shownAs } from "../parts/shown-as";
+import { EDITING, type Editing } from "./editing";
 
 const step = defineModel<Step>({ required: true });
+const editing = inject(EDITING) as Editing;
+const back = computed(() => ({ back: `/sequences/${String(route.params.id ?? "")}?step=${step.value.id}` }));
 defineProps<{ mark: Api["MarkOut"] | undefined }>();
 const route = useRoute();
 const width = ref<string | number>("Desk");
@@ -43,14 +46,17 @@ const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key,
         <dt class="label">Subject</dt><dd>{{ view?.subject ?? body.subject }}</dd>
         <dt class="label">Purpose</dt><dd>{{ PURPOSES[body.purpose] }}</dd>
       </dl>
-      <div class="acts"><RouterLink :to="`/letters/${body.key}`"><Button>Edit this letter</Button></RouterLink> <RouterLink :to="{ path: `/letters/${body.key}/figures`, query: { sequence: String(route.params.id ?? ''), step: step.id } }">What became of it here</RouterLink></div>
+      <div class="acts"><RouterLink :to="{ path: `/letters/${body.key}`, query: back }"><Button>Edit this letter</Button></RouterLink> <RouterLink :to="{ path: `/letters/${body.key}/figures`, query: { sequence: String(route.params.id ?? ''), step: step.id } }">What became of it here</RouterLink></div>
       <div class="seen"><span class="label">Seen as</span><StudentPick v-model="shownAs" label="See the letter as this student" /><Segmented v-model:value="width" :options="['Desk', 'Phone']" size="small" /></div>
       <p v-if="error" class="blank" role="alert">{{ error.message }}</p>
       <p v-if="view?.blank" class="blank">▲ {{ view.blank }} The letter would wait for you.</p>
       <p v-else-if="view" class="well">✓ Every merge field has a value or a fallback for this student</p>
       <LetterPaper v-if="view" :html="view.html" :narrow="width === 'Phone'" title="The letter as this student sees it" />
     </template>
-    <p v-else class="soft">Choose the letter that goes out here, or <RouterLink to="/letters">write a new one</RouterLink>.</p>
+    <template v-else>
+      <p class="soft">Choose the letter that goes out here, or write a new one: it is chosen when you come back.</p>
+      <div><Button type="primary" @click="editing.writeLetter">Write a new letter</Button></div>
+    </template>
   </div>
 </template>
 

@@ -3,7 +3,7 @@ import Button from "ant-design-vue/es/button";
 import { computed, nextTick, ref } from "vue";
 
 import type { Matcher } from "../api/school-file";
-import { useThings } from "../api/things";
+import { useAbout } from "../parts/about";
 import EventPick from "./EventPick.vue";
 import { kindOf, turned } from "./matchers";
 import MatcherRow from "./MatcherRow.vue";
@@ -11,14 +11,14 @@ import MatcherRow from "./MatcherRow.vue";
 /** A list of events, any of which will do. */
 const matchers = defineModel<Matcher[]>({ required: true });
 const props = defineProps<{ label: string; first?: string }>();
-const { courses } = useThings();
+const about = useAbout();
 const change = (index: number, matcher: Matcher) => (matchers.value = matchers.value.map((found, at) => (at === index ? matcher : found)));
 const asking = ref(false);
 const rows = ref<HTMLElement>();
 function add(on: string): void {
   asking.value = false;
   const takes = kindOf(on)?.selectors.some((selector) => selector.name === "course");
-  const course = takes && courses.value[0] ? { course: courses.value[0].key } : {};
+  const course = takes && about.value ? { course: about.value } : {};
   matchers.value = [...matchers.value, turned({ on, ...course }, on)];
   // The keyboard goes on with what was chosen.
   void nextTick(() => rows.value?.querySelector<HTMLElement>(".one:last-of-type input")?.focus());

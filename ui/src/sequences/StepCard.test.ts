@@ -10,7 +10,7 @@ function editing(more: Partial<Editing> = {}): Editing {
   return {
     chosen: ref(""), marks: ref(new Map()), phrases: ref({ f: ["finished lesson “Before you buy”"] }), findings: ref([]), figures: ref({}),
     letters: ref(new Map([["welcome", { name: "First Hive · access", purpose: "service" } as never]])), names: ref(new Map([["nudge", "A nudge"]])),
-    add: () => undefined, who: () => undefined, mend: () => undefined, ...more,
+    add: () => undefined, who: () => undefined, mend: () => undefined, writeLetter: async () => undefined, ...more,
   };
 }
 const card = (step: Step, more: Partial<Editing> = {}) => mount(StepCard, { props: { step }, global: { provide: { [EDITING as symbol]: editing(more) } } });
@@ -57,7 +57,8 @@ describe("a step on the ruler", () => {
       figures: ref({ s: { sent: 12, opened: 7, skipped: 2, stuck: 1, waiting: 3 } as never }),
       findings: ref([fault, other] as never[]),
       who: (step) => asked.push(["who", step]),
-      mend: (finding) => asked.push(["mend", finding]),
+      writeLetter: async () => undefined,
+  mend: (finding) => asked.push(["mend", finding]),
     });
     expect(one.text()).toContain("12 sent");
     expect(one.text()).toContain("1 stuck");

@@ -5,27 +5,35 @@ import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import RadioGroup from "ant-design-vue/es/radio/Group";
 import Select from "ant-design-vue/es/select";
-import { computed } from "vue";
+import { computed, inject } from "vue";
 
 import type { Api } from "../api/client";
 import type { Matcher, Step } from "../api/school-file";
 import { useThings } from "../api/things";
 import ConditionEdit from "../conditions/ConditionEdit.vue";
 import type { Condition } from "../conditions/conditions";
+import { useAbout } from "../parts/about";
 import DurationInput from "../parts/DurationInput.vue";
 import ThingPick from "../parts/ThingPick.vue";
+import { EDITING, type Editing } from "./editing";
 import LetterPanel from "./LetterPanel.vue";
 import MatcherRow from "./MatcherRow.vue";
 import WaitPanel from "./WaitPanel.vue";
+import ClockInput from "../parts/ClockInput.vue";
+import DateInput from "../parts/DateInput.vue";
 
 /** The chosen step, to change. */
 const step = defineModel<Step>({ required: true });
 defineProps<{ mark: Api["MarkOut"] | undefined; sequence: string }>();
-const { options, courses } = useThings();
+const { options } = useThings();
+const about = useAbout();
+const editing = inject(EDITING) as Editing;
 interface Arm { if: Condition; steps: Step[] }
 const arms = computed(() => (step.value.arms as Arm[] | undefined) ?? []);
 const set = (fields: object) => (step.value = { ...step.value, ...fields });
 const setArm = (index: number, arm: Arm) => set({ arms: arms.value.map((one, at) => (at === index ? arm : one)) });
+// What is no state: it counts only when it happens after the run began.
+const HAPPENS = ["quiz_failed", "quiz_taken", "link_clicked", "answered", "letter_opened", "signed_in", "signed_up", "lesson_started", "refunded", "tag_removed", "inactive", "unlocking", "access_ending", "certificate_requested", "certificate_approved", "news_stopped", "course_help_stopped", "bounced", "complained"];
 const TITLES: Record<string, string> = {
   wait_for: "What does it wait for?", branch: "Who goes which way?", waypoint: "What carries a student here?", tag: "Which tags change?", repeat: "How often?", dated: "When?",
   start_sequence: "Which sequence begins?", stop_sequence: "Which sequence ends?", tell: "Who is told, and how?", certificate: "For which course?", call: "Which address is called?", end: "The end",
@@ -47,14 +55,15 @@ function setTo(text: string): void {
       <div class="label">Until the student</div>
       <MatcherRow :model-value="step.event as Matcher" inside @update:model-value="(event) => set({ event })" />
       <span class="line"><Checkbox :checked="Boolean(step.within)" @change="(e) => set({ within: e.target.checked ? 'P7D' : null })">for at most</Checkbox><DurationInput v-if="step.within" :model-value="step.within as string" :least="1" label="At most" @update:model-value="(within) => set({ within })" /></span>
-      <p class="soft">What has happened already counts at once. Afterwards both ways go on with the next step.</p>
+      <p v-if="HAPPENS.includes((step.event as Matcher).on)" class="soft">Only what happens from now on counts, however often it has happened before. Afterwards both ways go on with the next step.</p>
+      <p v-else class="soft">What is true already counts at once. Afterwards both ways go on with the next step.</p>
     </template>
     <template v-else-if="step.do === 'branch'">
       <div v-for="(arm, index) in arms" :key="index" class="arm">
         <div class="line between"><b>{{ index ? "else, if" : "If" }}</b><Button v-if="arms.length > 1" type="text" size="small" @click="set({ arms: arms.filter((_, at) => at !== index) })">Remove this way</Button></div>
         <ConditionEdit :model-value="arm.if" inside @update:model-value="(now) => now && setArm(index, { ...arm, if: now })" />
       </div>
-      <Button size="small" @click="set({ arms: [...arms, { if: { is: 'completed', course: courses[0]?.key ?? '' }, steps: [] }] })">Add a way</Button>
+      <Button size="small" @click="set({ arms: [...arms, { if: { is: 'completed', course: about ?? '' }, steps: [] }] })">Add a way</Button>
       <p class="soft">The first way that fits is taken; everyone else goes “otherwise”.</p>
     </template>
     <template v-else-if="step.do === 'waypoint'">
@@ -71,7 +80,10 @@ function setTo(text: string): void {
       <label v-if="step.times !== null" class="line">rounds <InputNumber :value="step.times as number" :min="1" :max="520" aria-label="Rounds" @change="(n) => set({ times: Number(n ?? 1) })" /></label>
     </template>
     <template v-else-if="step.do === 'dated'">
-      <label class="col">Date and time<input type="datetime-local" class="native" :value="String(step.at).slice(0, 16)" @change="(e) => set({ at: (e.target as HTMLInputElement).value })" /></label>
+      <div class="line">
+        <DateInput :model-value="String(step.at).slice(0, 10)" label="Date" @update:model-value="(day) => day && set({ at: `${day}T${String(step.at).slice(11, 16)}` })" />
+        at <ClockInput :model-value="String(step.at).slice(11, 16)" label="Time" @update:model-value="(time) => time && set({ at: `${String(step.at).slice(0, 10)}T${time}` })" />
+      </div>
       <RadioGroup :value="step.zone ?? 'student'" :options="[{ value: 'school', label: 'school time' }, { value: 'student', label: 'where the student lives' }]" @change="(e) => set({ zone: e.target.value })" />
       <label class="line">late by up to <DurationInput :model-value="(step.grace as string | null) ?? null" label="How late is still in time" @update:model-value="(grace) => set({ grace })" /> still counts</label>
       <p class="soft">Whoever comes later than that skips these steps.</p>
@@ -80,7 +92,8 @@ function setTo(text: string): void {
     <template v-else-if="step.do === 'tell'">
       <label class="col">Addresses, with commas between; empty means you<Input :value="to" placeholder="you" @change="(e: Event) => setTo((e.target as HTMLInputElement).value)" /></label>
       <ThingPick :model-value="step.letter" kind="letter" label="Which letter" @update:model-value="(letter) => set({ letter })" />
-      <RouterLink v-if="step.letter" :to="`/letters/${step.letter}`"><Button>Edit this letter</Button></RouterLink>
+      <RouterLink v-if="step.letter" :to="{ path: `/letters/${step.letter}`, query: { back: `/sequences/${sequence}?step=${step.id}` } }"><Button>Edit this letter</Button></RouterLink>
+      <div v-else><Button @click="editing.writeLetter">Write a new letter</Button></div>
     </template>
     <ThingPick v-else-if="step.do === 'certificate'" :model-value="step.course as string" kind="course" label="Which course" :also="[{ value: 'this', label: 'this course' }]" @update:model-value="(course) => set({ course })" />
     <template v-else-if="step.do === 'call'">
@@ -96,5 +109,4 @@ function setTo(text: string): void {
 .label::first-letter { text-transform: uppercase; }
 .line { display: flex; align-items: center; gap: 8px; flex-wrap: wrap; } .between { justify-content: space-between; } .col { display: flex; flex-direction: column; gap: 4px; color: var(--soft); }
 .arm { display: flex; flex-direction: column; gap: 6px; border-bottom: 1px solid var(--rule2); padding-bottom: 12px; }
-.native { border: 1px solid var(--rule); border-radius: 6px; padding: 5px 8px; color: var(--ink); background: #fff; }
 </style>

@@ -1,16 +1,15 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useMutation, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Modal from "ant-design-vue/es/modal";
 import { computed, ref } from "vue";
 
-import { api, data } from "../api/client";
+import { api, type Api, data } from "../api/client";
 import { useNotice } from "../parts/notice";
 
 /** Who is on which version, and moving those on older ones to the one in force. */
 const props = defineProps<{ open: boolean; id: string }>();
-const emit = defineEmits<{ close: [] }>();
-const client = useQueryClient();
+const emit = defineEmits<{ close: []; moving: [work: Api["BulkOut"]] }>();
 const notice = useNotice();
 const { data: found } = useQuery({
   queryKey: ["versions", computed(() => props.id)],
@@ -25,9 +24,8 @@ const { data: people } = useQuery({
 });
 const move = useMutation({
   mutationFn: () => data(api.POST("/api/sequences/{key}/move", { params: { path: { key: props.id } } })),
-  onSuccess: ({ moved }) => {
-    notice.done(`${moved} moved to the newest version.`);
-    void client.invalidateQueries();
+  onSuccess: (work) => {
+    emit("moving", work);
     emit("close");
   },
   onError: (error) => notice.refused(error),

@@ -15,6 +15,8 @@ export interface Editing {
   add: (kind: string, owner: string | null, lane: string, index: number) => void;
   who: (step: string) => void;
   mend: (finding: Api["FindingOut"]) => void;
+  /** Make a letter for the chosen step and go there to write it. */
+  writeLetter: () => Promise<void>;
 }
 
 export const EDITING: InjectionKey<Editing> = Symbol("editing");

@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { useMutation, useQueryClient } from "@tanstack/vue-query";
+import { useMutation } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
-import { computed, onBeforeUnmount, ref } from "vue";
+import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import type { Condition } from "../conditions/conditions";
 import AskDialog from "../parts/AskDialog.vue";
+import { useBulk } from "../parts/bulk";
 import { keepFile } from "../parts/files";
 import { useNotice } from "../parts/notice";
 import ThingPick from "../parts/ThingPick.vue";
@@ -22,44 +23,19 @@ const ACTS: { what: What; label: string; kind: string; ok: string }[] = [
   { what: "start", label: "Start a sequence", kind: "sequence", ok: "Start it" },
   { what: "stop", label: "Stop a sequence", kind: "sequence", ok: "Stop it" },
 ];
-const client = useQueryClient();
 const router = useRouter();
 const notice = useNotice();
 const asking = ref<(typeof ACTS)[number] | null>(null);
 const name = ref<string | undefined>("");
-const work = ref<Api["BulkOut"] | null>(null);
 const doing = ref("");
 const people = computed(() => `${props.number} ${props.number === 1 ? "student" : "students"}`);
-let timer = 0;
-async function follow(): Promise<void> {
-  window.clearTimeout(timer);
-  if (!work.value) return;
-  try {
-    work.value = await data(api.GET("/api/bulk/{id}", { params: { path: { id: work.value.id } } }));
-  } catch {
-    work.value = null;
-    return;
-  }
-  if (work.value.state !== "working") void client.invalidateQueries();
-  if (work.value.state === "working" || work.value.undo > 0) timer = window.setTimeout(() => void follow(), work.value.state === "working" ? 500 : 1000);
-}
-onBeforeUnmount(() => window.clearTimeout(timer));
+const { work, begin: follow, back } = useBulk();
 const begin = useMutation({
   mutationFn: () => data(api.POST("/api/bulk", { body: { ...props.who, what: asking.value?.what ?? "tag", name: name.value ?? "" } })),
   onSuccess: (now) => {
     doing.value = `${asking.value?.label} “${name.value}”`;
-    [work.value, asking.value] = [now, null];
-    void client.invalidateQueries();
-    void follow();
-  },
-  onError: (error) => notice.refused(error),
-});
-const back = useMutation({
-  mutationFn: () => data(api.POST("/api/bulk/{id}/take-back", { params: { path: { id: work.value?.id ?? 0 } } })),
-  onSuccess: (now) => {
-    work.value = now;
-    notice.done("Taken back.");
-    void client.invalidateQueries();
+    asking.value = null;
+    follow(now);
   },
   onError: (error) => notice.refused(error),
 });
@@ -83,9 +59,9 @@ function ask(act: (typeof ACTS)[number]): void {
     <Button size="small" type="text" @click="emit('clear')">Choose nobody</Button>
   </div>
   <div v-if="work" class="work" role="status">
-    <template v-if="work.waits"><b>{{ doing }} begins in <span class="postmark">{{ work.waits }}</span> seconds</b> for {{ work.total }}, because letters may follow at once. <Button size="small" danger @click="back.mutate()">Call it off</Button></template>
-    <template v-else-if="work.state === 'working'">{{ doing }}: {{ work.done }} of {{ work.total }} … <Button size="small" @click="back.mutate()">Stop</Button></template>
-    <template v-else-if="work.state === 'done'">{{ doing }}: done for {{ work.changed }} of {{ work.total }}<template v-if="work.changed < work.total">; nothing to change for the others</template>. <Button v-if="work.undo" size="small" @click="back.mutate()">Undo ({{ work.undo }} s)</Button></template>
+    <template v-if="work.waits"><b>{{ doing }} begins in <span class="postmark">{{ work.waits }}</span> seconds</b> for {{ work.total }}, because letters may follow at once. <Button size="small" danger @click="back()">Call it off</Button></template>
+    <template v-else-if="work.state === 'working'">{{ doing }}: {{ work.done }} of {{ work.total }} … <Button size="small" @click="back()">Stop</Button></template>
+    <template v-else-if="work.state === 'done'">{{ doing }}: done for {{ work.changed }} of {{ work.total }}<template v-if="work.changed < work.total">; nothing to change for the others</template>. <Button v-if="work.undo" size="small" @click="back()">Undo ({{ work.undo }} s)</Button></template>
     <template v-else>{{ doing }}: {{ work.refused || "called off." }}</template>
   </div>
   <AskDialog :open="asking !== null" :title="asking ? `${asking.label}: ${people}` : ''" :ok="asking?.ok ?? ''" :ready="Boolean(name)" :busy="begin.isPending.value" @update:open="asking = null" @ok="begin.mutate()">

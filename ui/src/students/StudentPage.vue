@@ -21,7 +21,7 @@ const { data: student, error } = useQuery({ queryKey: ["student", key], queryFn:
 const { data: frame } = useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
 
 const only = ref<string | number>("All");
-const shows = (kind: string) => only.value === "All" || (only.value === "What they did" ? kind === "did" : only.value === "What we sent" ? kind === "sent" || kind === "going" : kind === "not_sent" || kind === "held");
+const shows = (kind: string) => only.value === "All" || (only.value === "What they did" ? kind === "did" : only.value === "What we sent" ? ["sent", "going", "told"].includes(kind) : kind === "not_sent" || kind === "held");
 const editing = ref(false);
 const erasing = ref(false);
 /** The timeline in days, newest first. */
@@ -33,7 +33,7 @@ const days = computed(() => {
   }
   return found;
 });
-const KINDS: Record<string, string> = { sent: "Sent", going: "On its way", held: "Kept back", not_sent: "Not sent" };
+const KINDS: Record<string, string> = { sent: "Sent", going: "On its way", held: "Kept back", not_sent: "Not sent", told: "Not to the student" };
 const works = useMutation({
   mutationFn: () => data(api.POST("/api/students/{key}/address-works", { params: { path: { key: key.value } } })),
   onSuccess: () => {

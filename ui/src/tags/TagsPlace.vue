@@ -13,6 +13,7 @@ import NamesDialog from "../parts/NamesDialog.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import ThingPick from "../parts/ThingPick.vue";
+import DateInput from "../parts/DateInput.vue";
 
 const client = useQueryClient();
 const notice = useNotice();
@@ -56,7 +57,7 @@ const { data: bought } = useQuery({
   <div class="room">
     <section v-if="tags?.length" class="sheet question">
       <h2>Did it lead to anything?</h2>
-      <p class="line">Of those who got <ThingPick v-model="question.tag" kind="tag" label="Which tag" class="pick" /> since <input type="date" :value="since" aria-label="Since" class="date" @change="(e) => (question.since = (e.target as HTMLInputElement).value)" /> how many bought <ThingPick v-model="question.offer" kind="offer" label="Which offer" :also="[{ value: 'any', label: 'anything' }]" class="pick" /> within <InputNumber v-model:value="question.days" :min="1" :max="3650" aria-label="Days" style="width: 70px" /> days?</p>
+      <p class="line">Of those who got <ThingPick v-model="question.tag" kind="tag" label="Which tag" class="pick" /> since <DateInput :model-value="since" label="Since" @update:model-value="(day) => day && (question.since = day)" /> how many bought <ThingPick v-model="question.offer" kind="offer" label="Which offer" :also="[{ value: 'any', label: 'anything' }]" class="pick" /> within <InputNumber v-model:value="question.days" :min="1" :max="3650" aria-label="Days" style="width: 70px" /> days?</p>
       <p v-if="question.tag && bought" data-testid="bought"><b class="postmark big">{{ bought.bought }}</b> of {{ bought.got }}<template v-if="bought.got"> · between {{ Math.round(bought.low * 100) }} and {{ Math.round(bought.high * 100) }}%<template v-if="bought.small"> (few, so this says little)</template></template>
         <span v-if="bought.students.length" class="label names"><RouterLink v-for="one in bought.students.slice(0, 40)" :key="one.key" :to="`/students/${one.key}`"><bdi>{{ one.name }}</bdi></RouterLink></span></p>
     </section>

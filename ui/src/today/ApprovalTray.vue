@@ -25,9 +25,10 @@ const tick = (one: Approval, on: boolean) => (ticked.value = on ? [...ticked.val
 const failed = (error: unknown) => notice.refused(error);
 const approve = useMutation({
   mutationFn: (items: Approval[]) => data(api.POST("/api/approvals/approve", { body: { items: items.map(({ student, course }) => ({ student, course })) } })),
-  onSuccess: ({ issued }) => {
+  onSuccess: ({ issued, told }) => {
     ticked.value = [];
-    notice.done(`${issued} ${issued === 1 ? "certificate is" : "certificates are"} issued; the letters about it go out.`);
+    const letters = told === 0 ? "no letter goes out about it" : told === issued ? "a letter about it goes out" : `a letter about it goes to ${told}`;
+    notice.done(`${issued} ${issued === 1 ? "certificate is" : "certificates are"} issued; ${letters}.`);
     void client.invalidateQueries();
   },
   onError: failed,
@@ -37,6 +38,16 @@ const decline = useMutation({
   onSuccess: () => {
     notice.done("Put aside. It comes forward again when they ask again.");
     void client.invalidateQueries();
+  },
+  onError: failed,
+});
+/** The letter that comes with the certificate, drafted with what follows it. */
+const ending = useMutation({
+  mutationFn: (key: string) => data(api.POST("/api/courses/{key}/ending", { params: { path: { key } }, body: { next: "" } })),
+  onSuccess: ({ key }) => {
+    notice.done("Drafted, with its letters. Run it before you approve, and the letter goes out with the certificate.");
+    void client.invalidateQueries();
+    void router.push(`/sequences/${key}`);
   },
   onError: failed,
 });
@@ -61,6 +72,8 @@ const write = useMutation({
         <p v-if="one.quizzes.length" class="label"><template v-for="(quiz, at) in one.quizzes" :key="quiz.title"><template v-if="at"> · </template>{{ quiz.title }}: {{ quiz.attempts ? `${quiz.score}% at attempt ${quiz.attempts}${quiz.passed ? "" : ", not passed"}` : "not taken" }}</template></p>
         <p v-if="one.hurried" class="warn">▲ {{ one.hurried }}</p>
         <details v-if="one.open.length"><summary>{{ one.open.length }} still open</summary>{{ one.open.join(" · ") }}</details>
+        <p v-for="line in one.follows" :key="line" class="label">Approved, {{ line }}</p>
+        <p v-if="!one.follows.length" class="warn">▲ Approved, it is issued, but no letter tells them. <button class="link" @click="ending.mutate(one.course)">Draft one</button></p>
         <div class="acts"><Button size="small" :loading="approve.isPending.value" @click="approve.mutate([one])">Approve</Button><Button size="small" type="text" @click="decline.mutate(one)">Put aside</Button><Button size="small" type="text" @click="write.mutate(one)">Put aside and write to them</Button></div></div>
     </article>
     <p v-if="waiting.length > FEW" class="rest"><button class="link" @click="all = !all">{{ all ? "Show fewer" : `Show all ${waiting.length}` }}</button></p>

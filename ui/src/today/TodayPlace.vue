@@ -18,6 +18,10 @@ const { data: waiting } = useQuery({ queryKey: ["needs-you"], queryFn: () => dat
 const { things } = useThings();
 const most = computed(() => Math.max(1, ...(today.value?.days.map((day) => day.letters) ?? [])));
 
+function reached(one: Api["Stalled"]): string {
+  if (one.reached >= one.silent) return "each of them got a letter there, or will";
+  return one.reached ? `${one.reached} of them got a letter there, or will` : "no letter reaches them";
+}
 type Settling = { item: Api["NeedsYou"]; action: "post" | "done" };
 async function send({ item, action }: Settling): Promise<string> {
   if (item.ids.length < 2) {
@@ -70,7 +74,7 @@ const settle = useMutation({
       <NearlyThere v-if="today.nearly.length" :nearly="today.nearly" />
       <section v-if="today.stalled.length" class="sheet box">
         <h2>Where students stall</h2>
-        <ul class="lately"><li v-for="one in today.stalled" :key="one.course + one.stop"><RouterLink :to="`/courses/${one.course}`"><b class="postmark">{{ one.silent }}</b> at “{{ one.title }}”</RouterLink><div class="label">{{ one.course_title.split(":")[0] }} · silent for a week · {{ one.covered ? "a letter covers it" : "no letter covers it" }}</div></li></ul>
+        <ul class="lately"><li v-for="one in today.stalled" :key="one.course + one.stop"><RouterLink :to="`/courses/${one.course}`"><b class="postmark">{{ one.silent }}</b> at “{{ one.title }}”</RouterLink><div class="label">{{ one.course_title.split(":")[0] }} · silent for a week · {{ reached(one) }}</div></li></ul>
         </section>
       </div>
 
