@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection
 from dataclasses import dataclass
 from math import ceil, floor
@@ -144,18 +145,43 @@ def next_due(session: Session, real: Instant) -> Instant | None:
 
 
 def next_letters(session: Session, definitions: Definitions) -> tuple[Instant | None, int]:
-    """When the next broadcast starts or goes on, and how many students that concerns; whoever may take it back can."""
-    found = []
-    for kept in stored.in_status(session, "scheduled", "going"):
-        due = kept.due if kept.status == "scheduled" else stored.next_posting(session, kept.key)
-        if due is not None:
-            found.append((due, kept.position, kept))
-    if not found:
-        return None, 0
-    due, _, kept = min(found)
-    if kept.status == "scheduled":
-        return due, len(stored.on_the_list(session, definitions, kept.broadcast, due))
-    return due, stored.number_due(session, kept.key, due)
+    """When the next letter of a broadcast is due, and how many are then; whoever may take it back can.
+
+    A broadcast where they live starts hours before its first letter (ENGINE section 11): the letter is what counts here.
+    """
+    best: tuple[Instant | None, int] = (None, 0)
+    coming = stored.in_status(session, "scheduled", "going")
+    for kept in sorted((one for one in coming if one.due is not None), key=lambda one: one.due):  # type: ignore[arg-type, return-value]
+        if best[0] is not None and kept.status == "scheduled" and kept.due > best[0]:  # type: ignore[operator]
+            continue
+        due, number = first_letters(session, definitions, kept)
+        if due is not None and (best[0] is None or due < best[0]):
+            best = due, number
+    return best
+
+
+def first_letters(session: Session, definitions: Definitions, kept: Kept) -> tuple[Instant | None, int]:
+    """When the first of its letters that has not been decided is due, and how many are at that moment."""
+    if kept.status != "scheduled" or kept.due is None:
+        due = stored.next_posting(session, kept.key)
+        return due, stored.number_due(session, kept.key, due) if due else 0
+    listed = stored.on_the_list(session, definitions, kept.broadcast, kept.due)
+    if kept.broadcast.zone == "school" or not listed:
+        return kept.due, len(listed)
+    zone = definitions.school.timezone
+    zones = Counter(own or zone for _, _, own in listed)
+    reached: Counter[Instant] = Counter()
+    for where, number in zones.items():
+        at = calendar.resolve(kept.broadcast.at, where)
+        if at >= kept.due or kept.broadcast.late == "at_once":
+            reached[max(at, kept.due)] += number
+    return min(reached.items(), default=(None, 0))
+
+
+def stands(session: Session, kept: Kept) -> str:
+    """Its status as the owner sees it: until its first letter is decided, a broadcast is planned, though its list is drawn up."""
+    drawn_up = kept.status == "going" and bool(kept.recipients) and stored.untouched(session, kept.key)
+    return "scheduled" if drawn_up else kept.status
 
 
 def _waits(kept: Kept, real: Instant) -> bool:
@@ -208,10 +234,13 @@ def schedule(
 
 
 def take_back(session: Session, kept: Kept, now: Instant) -> None:
-    """Make a broadcast that has not started a draft again, for the day it had."""
-    _must(kept, "scheduled")
+    """Make a broadcast of which nothing has gone out a draft again, for the day it had; a list that was drawn up is given up."""
+    if stands(session, kept) != "scheduled":
+        _must(kept, "scheduled")
+    stored.give_up_list(session, kept.key)
     draft = Broadcast.model_validate(as_data(kept.broadcast) | {"status": "draft"} | (kept.planned or {}))
-    stored.save(session, draft, now, status="draft", due=None, not_before=None, planned=None)
+    gone = dict.fromkeys(("due", "not_before", "planned", "started", "recipients", "next_slot"))
+    stored.save(session, draft, now, status="draft", **gone)
 
 
 def pause(session: Session, kept: Kept) -> None:

@@ -10,6 +10,7 @@ import css_inline
 from mjml import mjml2html
 
 from patient_courier.core.cleaning import clean_frame
+from patient_courier.core.dark import dark_of
 from patient_courier.core.merge import Field
 from patient_courier.core.school.letters import Purpose
 from patient_courier.core.school.text import clean_line, clean_text
@@ -27,19 +28,19 @@ STOP: dict[Purpose, str] = {
     "course_help": "Stop help with this course",
     "news": "Stop news letters",
 }
-# Colours for the dark: whatever a layout's own are, these can be read on each other (WCAG 2.2, 1.4.3).
 _DARK = """<mj-raw><meta name="color-scheme" content="light dark" /><meta name="supported-color-schemes" content="light dark" /></mj-raw>
-<mj-style>:root { color-scheme: light dark; supported-color-schemes: light dark; }
-@media (prefers-color-scheme: dark) {
-body, .ground, .ground > div { background: #14191e !important; }
-.paper, .paper > table, .paper > table > tbody > tr > td { background: #1f262d !important; }
-.paper div, .paper p, .paper td, .paper h2, .paper h3, .paper li, .paper strong { color: #e6eaee !important; }
-.foot div, .foot a { color: #a9b6c1 !important; }
-.paper a:not(.go) { color: #9cc4f2 !important; }
-.answer a, a.answer { border-color: #9cc4f2 !important; background: transparent !important; }
-.answer td { background: transparent !important; }
-.button td, .button a, a.go { background: #2f6bb0 !important; color: #ffffff !important; }
-}</mj-style>"""
+<mj-style>:root {{ color-scheme: light dark; supported-color-schemes: light dark; }}
+@media (prefers-color-scheme: dark) {{
+body, .ground, .ground > div {{ background: {dark.ground} !important; }}
+.paper, .paper > table, .paper > table > tbody > tr > td {{ background: {dark.paper} !important; }}
+.paper div, .paper p, .paper td, .paper h2, .paper h3, .paper li, .paper strong {{ color: {dark.ink} !important; }}
+.paper .school-name div {{ color: {dark.accent} !important; }}
+.foot div, .foot a {{ color: {dark.soft} !important; }}
+.paper a:not(.go) {{ color: {dark.link} !important; }}
+.paper .answer a, .paper a.answer {{ border-color: {dark.link} !important; background: transparent !important; }}
+.paper .answer td {{ background: transparent !important; }}
+.paper .button td, .paper .button a, .paper a.go {{ background: {dark.button} !important; color: {dark.button_ink} !important; }}
+}}</mj-style>"""
 _HEAD = """<mj-head>{preview}<mj-attributes><mj-all font-family="{face}"></mj-all>
 <mj-text font-size="{size}px" line-height="1.55" color="{ink}" padding="0 32px"></mj-text>
 <mj-table color="{ink}" font-size="{size}px" line-height="1.5"></mj-table>
@@ -87,7 +88,7 @@ def framed(inside: Framed, look: Look, marks: Marks) -> str:
         radius=RADII[layout.button_shape],
         sans=SANS,
         rule=RULE,
-        dark=_DARK,
+        dark=_DARK.format(dark=dark_of(layout)),
     )
     if layout.html is not None:
         return _pasted(layout.html, head, inside, look, marks)
@@ -116,7 +117,7 @@ def _header(look: Look) -> str:
         found += f'<mj-image src="{source}" alt="{escape(look.school)}" width="{layout.logo_width}px" align="{layout.align}" padding="0 32px 16px"></mj-image>'
     if layout.header in ("name", "both") or (layout.header == "logo" and not layout.logo):
         found += (
-            f'<mj-text font-family="{SANS}" font-size="13px" font-weight="700" letter-spacing="0.04em" text-transform="uppercase" '
+            f'<mj-text css-class="school-name" font-family="{SANS}" font-size="13px" font-weight="700" letter-spacing="0.04em" text-transform="uppercase" '
             f'color="{layout.accent}" align="{layout.align}" padding="0 32px 16px">{escape(look.school)}</mj-text>'
         )
     return found or '<mj-spacer height="4px"></mj-spacer>'

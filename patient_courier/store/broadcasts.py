@@ -270,6 +270,18 @@ def next_posting(session: Session, key: str) -> Instant | None:
     return session.scalar(query.order_by(_P.c.due).limit(1))
 
 
+def untouched(session: Session, key: str) -> bool:
+    """Whether nothing has been decided yet for anybody on the list of a broadcast that has started."""
+    decided = exists().where(_D.c.broadcast == key)
+    asked = exists().where(_P.c.broadcast == key, _P.c.done | _P.c.inside_since.is_not(None))
+    return not session.scalar(select(decided | asked))
+
+
+def give_up_list(session: Session, key: str) -> None:
+    """Forget the list of a broadcast of which nothing has gone out."""
+    session.execute(delete(_P).where(_P.c.broadcast == key))
+
+
 def number_due(session: Session, key: str, at: Instant) -> int:
     """How many letters of a broadcast are due at a moment."""
     query = select(func.count()).where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due == at)

@@ -22,6 +22,7 @@ from mjml import mjml2html
 from patient_courier.core.cards import own_values
 from patient_courier.core.checks.looks import layout_findings
 from patient_courier.core.contrast import mended, ratio
+from patient_courier.core.dark import dark_of
 from patient_courier.core.definitions import ready
 from patient_courier.core.fields import Source, value
 from patient_courier.core.happening import Subject
@@ -176,12 +177,36 @@ def test_plain_text_says_what_the_html_says():
         )
 
 
+def parts(colour):
+    return tuple(int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5))
+
+
+@given(*[st.from_regex(r"#[0-9a-f]{6}", fullmatch=True)] * 7)
+def test_whatever_colours_a_layout_has_it_can_be_read_in_the_dark(
+    paper, ground, ink, link, soft, button, button_ink
+):
+    """WCAG 2.2, 1.4.3 for text and 1.4.11 for the shape of a button, by wcag-contrast-ratio; a good button stays as it is."""
+    own = {"paper": paper, "ground": ground, "ink": ink, "link": link, "soft": soft}
+    layout = Layout(key="x", name="X", button=button, button_ink=button_ink, accent=link, **own)
+    dark = dark_of(layout)
+    read = lambda one, other: wcag_contrast_ratio.rgb(parts(one), parts(other))  # noqa: E731
+    pairs = [
+        (dark.ink, dark.paper),
+        (dark.link, dark.paper),
+        (dark.accent, dark.paper),
+        (dark.soft, dark.ground),
+    ]
+    for one, other in [*pairs, (dark.button_ink, dark.button)]:
+        assert wcag_contrast_ratio.passes_AA(read(one, other)), (one, other)
+    assert read(dark.button, dark.paper) >= 3
+    if read(button, dark.paper) >= 3:
+        assert dark.button == button
+    assert read(dark.paper, "#ffffff") > read(dark.paper, "#000000") or dark.paper == paper
+
+
 @given(st.from_regex(r"#[0-9a-f]{6}", fullmatch=True), st.from_regex(r"#[0-9a-f]{6}", fullmatch=True))
 @settings(max_examples=300)
 def test_contrast_is_the_standards_and_a_mend_is_enough(one, other):
-    def parts(colour):
-        return tuple(int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5))
-
     # The library has the threshold of an older text of the standard (0.03928), which 8-bit colours do not tell apart.
     assert ratio(one, other) == pytest.approx(wcag_contrast_ratio.rgb(parts(one), parts(other)), rel=1e-9)
     better = mended(one, other)

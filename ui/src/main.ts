@@ -1,5 +1,8 @@
 import "@fontsource-variable/bitter";
 import "@fontsource-variable/literata";
+import "@fontsource-variable/noto-sans-arabic";
+import "@fontsource-variable/noto-sans-devanagari";
+import "@fontsource-variable/noto-sans-hebrew";
 import "@fontsource-variable/public-sans";
 import "@fontsource/courier-prime/400.css";
 import "@fontsource/courier-prime/700.css";

@@ -15,7 +15,7 @@ export const theme = {
     colorBgLayout: "#e8eef2",
     borderRadius: 6,
     fontSize: 14,
-    fontFamily: "'Public Sans Variable', system-ui, sans-serif",
+    fontFamily: "var(--text)",
     controlHeight: 34,
     wireframe: false,
   },

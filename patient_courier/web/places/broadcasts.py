@@ -17,6 +17,7 @@ from patient_courier.core.references import Known, broadcast_faults
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.text import Line
 from patient_courier.core.slip import why
+from patient_courier.dispatch.broadcasts import first_letters, stands
 from patient_courier.dispatch.clock import real_now
 from patient_courier.store import audiences, broadcasts, outcomes
 from patient_courier.store.audiences import Audience
@@ -81,6 +82,7 @@ class CopiedOut(BaseModel):
 class BroadcastOut(BaseModel):
     """A broadcast with where it stands. ``take_back_seconds``: so long it can still be taken back after “post now”.
 
+    ``first``: when its first letter is due, while it is planned, in the school's time.
     ``tested``: when the owner sent themselves the letter as it is now. ``undecided``: letters whose turn has not come.
     """
 
@@ -89,6 +91,7 @@ class BroadcastOut(BaseModel):
     status: str
     status_words: str
     when: str
+    first: str | None
     started: str | None
     ended: str | None
     take_back_seconds: int | None
@@ -134,18 +137,21 @@ def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[Bro
     found = []
     for kept in reversed(broadcasts.every(session)):
         ready = definitions.letters.get(kept.broadcast.letter)
+        status = stands(session, kept)
         found.append(
             BroadcastSummary(
                 key=kept.key,
                 name=kept.broadcast.name or kept.key,
-                status=kept.status,
-                status_words=STATUS_WORDS[kept.status],
+                status=status,
+                status_words=STATUS_WORDS[status],
                 when=_when(kept, zone),
                 course=kept.broadcast.course,
                 letter=kept.broadcast.letter,
                 subject=ready.letter.subject if ready else "",
                 recipients=kept.recipients,
-                figures=figures_of(outcomes.of_everyone(session, kept.key)) if kept.started else [],
+                figures=figures_of(outcomes.of_everyone(session, kept.key))
+                if kept.started and status != "scheduled"
+                else [],
             )
         )
     return found
@@ -227,12 +233,15 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
     counts = outcomes.of_everyone(session, kept.key) if kept.started else {}
     again = next((x.key for x in broadcasts.every(session) if x.again_of == kept.key), None)
     left = (kept.not_before - real_now()).total("seconds") if kept.not_before else None
+    status = stands(session, kept)
+    first = first_letters(session, definitions, kept)[0] if status == "scheduled" else None
     return BroadcastOut(
         body=as_data(kept.broadcast),
         edition=_edition(kept),
-        status=kept.status,
-        status_words=STATUS_WORDS[kept.status],
+        status=status,
+        status_words=STATUS_WORDS[status],
         when=_when(kept, zone),
+        first=words.moment(first, zone) if first else None,
         started=words.moment(kept.started, zone) if kept.started else None,
         ended=words.moment(kept.ended, zone) if kept.ended else None,
         take_back_seconds=max(0, round(left)) if left is not None and kept.status == "scheduled" else None,

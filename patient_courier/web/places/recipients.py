@@ -18,7 +18,7 @@ from patient_courier.core.slip import place, slip, why
 from patient_courier.core.wave import Wave, wave
 from patient_courier.dispatch import outlook as ahead
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store import audiences, people
+from patient_courier.store import audiences, broadcasts, people
 from patient_courier.store.broadcasts import Kept
 from patient_courier.store.people import Person
 from patient_courier.store.states import load_states
@@ -77,8 +77,12 @@ class Crowded(BaseModel):
 
 
 class OutlookResult(BaseModel):
+    """``matching`` fit at its moment; ``gone`` of those who fit now will not by then, ``to_come`` the other way round."""
+
     will: int
     matching: int
+    gone: int
+    to_come: int
     groups: list[Group]
     slip: SlipOut
     slip_now: SlipOut
@@ -137,7 +141,10 @@ def _look(
         start = max(start_of(broadcast, zone), now)
         zones = audiences.zones(session, definitions, broadcast.to, broadcast.course, start)
         surge = wave(broadcast, zones, zone, now, kept.pace)
+        now_fit = {key for _, key, _ in broadcasts.on_the_list(session, definitions, broadcast, now)}
         result = OutlookResult(
+            gone=len(now_fit - found.fates.keys()),
+            to_come=len(found.fates.keys() - now_fit),
             will=sum(fate.status == "sent" for fate in found.fates.values()),
             matching=len(found.fates) + len(broadcast.without),
             groups=groups,

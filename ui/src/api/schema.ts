@@ -3157,6 +3157,7 @@ export interface components {
          * BroadcastOut
          * @description A broadcast with where it stands. ``take_back_seconds``: so long it can still be taken back after “post now”.
          *
+         *     ``first``: when its first letter is due, while it is planned, in the school's time.
          *     ``tested``: when the owner sent themselves the letter as it is now. ``undecided``: letters whose turn has not come.
          */
         BroadcastOut: {
@@ -3179,6 +3180,8 @@ export interface components {
             figures: components["schemas"]["Figure"][];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+            /** First */
+            first: string | null;
             /** Pace */
             pace: number | null;
             /** Reasons */
@@ -5012,17 +5015,24 @@ export interface components {
             /** Total */
             total: number;
         };
-        /** OutlookResult */
+        /**
+         * OutlookResult
+         * @description ``matching`` fit at its moment; ``gone`` of those who fit now will not by then, ``to_come`` the other way round.
+         */
         OutlookResult: {
             crowded: components["schemas"]["Crowded"];
             /** Cut Short */
             cut_short: boolean;
+            /** Gone */
+            gone: number;
             /** Groups */
             groups: components["schemas"]["patient_courier__web__places__recipients__Group"][];
             /** Matching */
             matching: number;
             slip: components["schemas"]["SlipOut"];
             slip_now: components["schemas"]["SlipOut"];
+            /** To Come */
+            to_come: number;
             /** Will */
             will: number;
         };

@@ -23,7 +23,7 @@ import LetterBeside from "./LetterBeside.vue";
 import RecipientTable from "./RecipientTable.vue";
 import SlipDialog from "./SlipDialog.vue";
 import TakeBack from "./TakeBack.vue";
-import { useLook } from "./look";
+import { looking, useLook } from "./look";
 import WhenEdit from "./WhenEdit.vue";
 import WhoLines from "./WhoLines.vue";
 import WontGet from "./WontGet.vue";
@@ -81,7 +81,23 @@ async function anew(): Promise<void> {
   if (one && current.value) current.value = { ...current.value, audience: one.key, body: { ...current.value.body, to: one.condition } };
 }
 
+const { data: read } = useQuery({
+  queryKey: ["preview", computed(() => letter.value?.body), shownAs, computed(() => shown.value?.body.course ?? null)],
+  queryFn: () => data(api.POST("/api/letters/preview", { body: { letter: letter.value?.body ?? {}, student: shownAs.value, course: shown.value?.body.course ?? null } })),
+  enabled: computed(() => Boolean(letter.value && shownAs.value)),
+});
+const { data: reader } = useQuery({
+  queryKey: ["student", shownAs],
+  queryFn: () => data(api.GET("/api/students/{key}", { params: { path: { key: shownAs.value } } })),
+  enabled: computed(() => shownAs.value !== ""),
+});
 // What is confirmed is what is saved now: numbers that are no longer true are not put on the slip.
+/** Who fits now and not on its day, or the other way round. */
+const changes = computed(() => {
+  const { gone = 0, to_come = 0 } = result.value ?? {};
+  const said = [gone ? `${gone} who fit now will not any more` : "", to_come ? `${to_come} more will` : ""].filter(Boolean);
+  return said.length ? ` on its day (${said.join(", ")})` : "";
+});
 const agreed = computed(() => (stale.value && look.value?.result ? undefined : look.value));
 const slip = ref(false);
 const mail = ref<number | null>(null);
@@ -153,8 +169,8 @@ const mend = useMutation({
       <WhoLines :model-value="shown.body.to" :course="shown.body.course" :readonly="planned" @update:model-value="who" @keep="keeping = true" @audience="(audience) => current && (current = { ...current, audience })" />
       <p v-if="found.audience && !planned" class="soft from">Copied from the audience “{{ found.audience.name }}”<template v-if="found.audience.changed">, which <b>has changed since</b>. <button class="link" @click="anew">Copy it again</button></template>.</p>
       <div class="sum" :class="{ stale: stale || changed }" aria-live="polite">
-        <template v-if="result"><b class="big postmark" data-testid="will">{{ result.will }}</b><div><div>will get it <span class="soft">of {{ result.matching }} who fit</span></div><WontGet :result="result" :without="shown.body.without.length" @mend="router.push(`/letters/${shown?.body.letter}`)" /></div></template>
-        <span v-else class="soft">{{ look?.state === "failed" ? "The look ahead failed; change something to try again." : `Looking ahead: ${look?.done ?? 0} of ${look?.total ?? "…"} students …` }}</span>
+        <template v-if="result"><b class="big postmark" data-testid="will">{{ result.will }}</b><div><div>will get it <span class="soft">of {{ result.matching }} who fit{{ changes }}</span></div><WontGet :result="result" :without="shown.body.without.length" @mend="router.push(`/letters/${shown?.body.letter}`)" /></div></template>
+        <span v-else class="soft">{{ look?.state === "failed" ? "The look ahead failed; change something to try again." : looking(look) }}</span>
       </div>
       <p v-if="result && result.crowded.most > 1" class="soft crowd">In the seven days around it they will have had {{ result.crowded.usual }} {{ result.crowded.usual === 1 ? "letter" : "letters" }} each, at most {{ result.crowded.most }}<template v-if="result.crowded.student && result.crowded.on_worst_day > 1">; the fullest day is {{ result.crowded.worst_day }} with {{ result.crowded.on_worst_day }} (<RouterLink :to="`/students/${result.crowded.student.key}`"><bdi>{{ result.crowded.student.name }}</bdi></RouterLink>)</template>.</p>
       <RecipientTable :id="id" :without="shown.body.without" :stamp="saved" :outlook="look?.result ? look.id : 0" :readonly="planned" :where="shown.body.zone === 'school'" @update:without="(without) => change({ without })" @listed="(items) => (listed = items)" />
@@ -176,7 +192,7 @@ const mend = useMutation({
       </section>
     </aside>
   </div>
-  <SlipDialog v-if="slip" :look="agreed" :findings="found.findings" :tested="found.tested" :late="late" :busy="plan.isPending.value" :subject="(letter?.body as Letter | undefined)?.subject ?? ''" @close="slip = false" @plan="plan.mutate(false)" @now="plan.mutate(true)" @test="test.mutate()" />
+  <SlipDialog v-if="slip" :look="agreed" :findings="found.findings" :tested="found.tested" :late="late" :busy="plan.isPending.value" :subject="read?.subject ?? ''" :reader="reader?.name ?? ''" @close="slip = false" @plan="plan.mutate(false)" @now="plan.mutate(true)" @test="test.mutate()" />
   <MailDialog v-if="mail !== null" :mail="mail" title="In your own inbox" @close="mail = null" />
   <KeepAudience v-model:open="keeping" :condition="shown?.body.to ?? null" />
 </template>

@@ -5,9 +5,10 @@ import Spin from "ant-design-vue/es/spin";
 import { computed, ref } from "vue";
 
 import type { Api } from "../api/client";
+import { looking } from "./look";
 
 /** The slip: everything that is about to happen, said once, before it does. */
-const props = defineProps<{ look: Api["OutlookOut"] | undefined; findings: Api["FindingOut"][]; tested: string | null; late: boolean; busy: boolean; subject: string }>();
+const props = defineProps<{ look: Api["OutlookOut"] | undefined; findings: Api["FindingOut"][]; tested: string | null; late: boolean; busy: boolean; subject: string; reader: string }>();
 const emit = defineEmits<{ close: []; plan: []; now: []; test: [] }>();
 const atOnce = ref(props.late);
 const result = computed(() => props.look?.result ?? null);
@@ -25,11 +26,11 @@ const nobody = computed(() => result.value?.will === 0);
       <p>{{ slip.when }}</p>
       <p v-if="slip.without.length">Not to: {{ slip.without.join(" ") }}</p>
       <p v-if="slip.later.length">{{ slip.later.join(" ") }}</p>
-      <p class="soft">Subject: {{ subject }}</p>
+      <p v-if="subject" class="soft">Subject: “{{ subject }}”, as <bdi>{{ reader }}</bdi> reads it</p>
       <p v-if="result.crowded.most > 1" class="soft">In the week around it these students will have had {{ result.crowded.usual }} {{ result.crowded.usual === 1 ? "letter" : "letters" }} each, at most {{ result.crowded.most }}.</p>
     </div>
     <p v-else-if="look?.state === 'failed'" class="blank">▲ The look ahead failed. Close this and try again.</p>
-    <div v-else class="soft"><Spin size="small" /> Looking ahead: {{ look?.done ?? 0 }} of {{ look?.total ?? "…" }} students …</div>
+    <div v-else class="soft"><Spin size="small" /> {{ looking(look) }}</div>
     <p v-if="fault" class="blank" role="alert">▲ {{ fault.sentence }}</p>
     <p v-for="one in warnings" :key="one.sentence" class="blank">▲ {{ one.sentence }}</p>
     <p v-if="!tested" class="ask">You have not seen this letter in your own inbox since it was last changed. <Button size="small" @click="emit('test')">Send me a test first</Button></p>

@@ -14,7 +14,7 @@ const SIGN = { not: "", later: "◷", mend: "▲", waits: "◷" };
   <ul class="groups">
     <li v-for="group in result.groups" :key="group.kind + group.reason" :class="group.kind">
       <button class="link" :aria-expanded="open === group.kind + group.reason" @click="open = open === group.kind + group.reason ? null : group.kind + group.reason"><b class="postmark">{{ group.number }}</b> {{ SIGN[group.kind] }} {{ group.sentence }}</button>
-      <button v-if="group.kind === 'mend'" class="link mend" @click="emit('mend', group.reason)">Give it a fallback in the letter</button>
+      {{ " " }}<button v-if="group.kind === 'mend'" class="link mend" @click="emit('mend', group.reason)">Give it a fallback in the letter</button>
       <ul v-if="open === group.kind + group.reason" class="names">
         <li v-for="one in group.students" :key="one.key"><RouterLink :to="`/students/${one.key}`"><bdi>{{ one.name }}</bdi></RouterLink> <span class="label">{{ one.detail }}</span></li>
         <li v-if="group.number > group.students.length" class="soft">and {{ group.number - group.students.length }} more</li>

@@ -30,3 +30,7 @@ export function useLook(id: () => string, stamp: Ref<string>) {
   const stale = computed(() => settled.value !== stamp.value || isFetching.value || last.value?.state === "working");
   return { look: computed(() => last.value), stale };
 }
+
+/** How far the look ahead is; before it is known how many there are, only that it has begun. */
+export const looking = (look: Api["OutlookOut"] | undefined) =>
+  look?.total ? `Looking ahead: ${look.done} of ${look.total} students …` : "Looking ahead …";

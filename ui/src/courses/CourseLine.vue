@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed } from "vue";
 
 import type { Api } from "../api/client";
 import LineLetters from "./LineLetters.vue";
@@ -8,19 +8,21 @@ import LineLetters from "./LineLetters.vue";
 const props = defineProps<{ line: Api["LineOut"] }>();
 const silent = defineModel<number>("silent", { required: true });
 const emit = defineEmits<{ who: [stop: Api["StopOut"], silentOnly: boolean]; nudge: [stop: string] }>();
-const folded = ref(new Set<string>());
+// Which modules are folded; null until somebody has folded one: then those in which nothing is to be seen.
+const chosen = defineModel<string[] | null>("folded", { required: true });
 const most = computed(() => Math.max(1, ...props.line.stops.map((stop) => stop.here)));
 
 // Modules in which nobody stands and nothing is posted begin folded.
-watch(() => props.line.key, () => {
+const folded = computed(() => {
+  if (chosen.value) return new Set(chosen.value);
   const busy = new Set(props.line.stops.filter((stop) => stop.here > 2 || stop.gap).map((stop) => stop.module));
-  folded.value = new Set(props.line.stops.filter((stop) => stop.kind === "module" && stop.module && !busy.has(stop.module)).map((stop) => stop.module as string));
-}, { immediate: true });
+  return new Set(props.line.stops.filter((stop) => stop.kind === "module" && stop.module && !busy.has(stop.module)).map((stop) => stop.module as string));
+});
 function toggle(module: string | null): void {
   if (!module) return;
   const now = new Set(folded.value);
   if (!now.delete(module)) now.add(module);
-  folded.value = now;
+  chosen.value = [...now];
 }
 const inside = (module: string | null) => props.line.stops.filter((stop) => stop.module === module);
 const sum = (module: string | null, what: "here" | "silent") => inside(module).reduce((total, stop) => total + stop[what], 0);
@@ -81,7 +83,7 @@ const letters = (stop: Api["StopOut"]) => (isFolded(stop) ? inside(stop.module).
 .name { padding: 5px 0 3px; min-width: 0; overflow-wrap: anywhere; display: flex; gap: 8px; align-items: baseline; flex-wrap: wrap; } .module .name { padding-top: 12px; } .module_completed .name, .completed .name, .enrolment .name, .certificate .name { font: 600 14.5px var(--title); } .passed { font-weight: 400; color: var(--soft); margin-left: 4px; }
 .fold { border: 0; background: none; padding: 0; font: 600 14.5px var(--title); color: var(--ink); cursor: pointer; text-align: left; } .sign { display: inline-block; width: 16px; color: var(--soft); font-family: var(--mark); }
 .post { padding: 3px 0; min-width: 0; }
-.gap { display: block; width: 100%; text-align: left; border: 1px dashed #a9bccb; background: none; border-radius: 4px; padding: 5px 10px; font: 12.5px/1.4 "Public Sans Variable", sans-serif; color: var(--soft); cursor: pointer; } .gap:hover { border-color: var(--act); } .gap b { color: var(--ink); } .act { color: var(--act); text-decoration: underline; white-space: nowrap; }
+.gap { display: block; width: 100%; text-align: left; border: 1px dashed #a9bccb; background: none; border-radius: 4px; padding: 5px 10px; font: 12.5px/1.4 var(--text); color: var(--soft); cursor: pointer; } .gap:hover { border-color: var(--act); } .gap b { color: var(--ink); } .act { color: var(--act); text-decoration: underline; white-space: nowrap; }
 .anywhere { margin-top: 22px; max-width: 640px; } .anywhere h3 { margin-bottom: 6px; }
 @media (max-width: 720px) { .heads { display: none; } .stop { grid-template-columns: 70px 24px minmax(0, 1fr); } .post { grid-column: 3; } .bar { display: none; } .line-room { padding: 10px 12px 30px; } }
 </style>

@@ -3,11 +3,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Modal from "ant-design-vue/es/modal";
 import Tabs from "ant-design-vue/es/tabs";
-import { computed, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { computed, ref, toRefs } from "vue";
+import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { short } from "../api/things";
+import { useInAddress } from "../parts/in-address";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -18,15 +19,11 @@ import MedianPost from "./MedianPost.vue";
 import OutlineEdit from "./OutlineEdit.vue";
 
 const props = defineProps<{ id: string }>();
-const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
 const notice = useNotice();
-const TABS = ["outline", "feedback"];
-const tab = ref(TABS.includes(String(route.query.tab)) ? String(route.query.tab) : "line");
-const silent = ref(7);
+const { tab, silent, folded } = toRefs(useInAddress({ tab: "line", silent: 7, folded: null as string[] | null }));
 const asked = ref<{ stop: Api["StopOut"]; silent: boolean } | null>(null);
-watch(tab, (now) => void router.replace({ query: now === "line" ? {} : { tab: now } }));
 
 const { data: line, error } = useQuery({
   queryKey: ["line", computed(() => props.id), silent],
@@ -65,7 +62,7 @@ const write = useMutation({
     </PageHead>
     <Tabs v-model:active-key="tab" class="tabs"><Tabs.TabPane key="line" tab="Course line" /><Tabs.TabPane key="feedback" tab="Feedback" /><Tabs.TabPane key="outline" tab="Outline and set-up" /></Tabs>
     <div v-if="tab === 'line'" class="desk">
-      <CourseLine v-model:silent="silent" :line="line" @who="(stop, only) => (asked = { stop, silent: only })" @nudge="(stop) => draft.mutate(stop)" />
+      <CourseLine v-model:silent="silent" v-model:folded="folded" :line="line" @who="(stop, only) => (asked = { stop, silent: only })" @nudge="(stop) => draft.mutate(stop)" />
       <aside class="side">
         <section v-if="worst">
           <h2>“{{ short(worst.title) }}” is where they stop</h2>

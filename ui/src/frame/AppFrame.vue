@@ -6,12 +6,14 @@ import { api, type Api } from "../api/client";
 import { useFrame } from "./frame";
 import CommandPalette from "./CommandPalette.vue";
 import SchoolClock from "./SchoolClock.vue";
+import { useScrolled } from "./scrolled";
 
 const props = defineProps<{ session: Api["SessionOut"] }>();
 const emit = defineEmits<{ leave: [] }>();
 const { data: frame, error } = useFrame();
 // Where nothing can be read any more, the refusal says why.
 const trouble = computed(() => frame.value?.trouble ?? error.value?.message);
+useScrolled();
 const route = useRoute();
 const open = ref(false);
 const palette = ref<InstanceType<typeof CommandPalette>>();

@@ -148,6 +148,7 @@ function setLink(): void {
 <style scoped>
 .field-text { border: 1px solid var(--rule); border-radius: 6px; background: var(--sheet); position: relative; }
 .field-text:focus-within { border-color: var(--act); }
+.field-text:has(.ProseMirror:focus-visible) { outline: 2px solid var(--act); outline-offset: 1px; }
 .bar { display: flex; flex-wrap: wrap; gap: 2px; padding: 3px 4px; border-bottom: 1px solid var(--rule2); }
 .field-text:not(.lines) { display: flex; align-items: center; } .field-text:not(.lines) .bar { order: 2; border: 0; } .field-text:not(.lines) .content { flex: 1; min-width: 0; }
 .on { background: var(--act-bg); }

@@ -5,7 +5,7 @@ import Dropdown from "ant-design-vue/es/dropdown";
 import Input from "ant-design-vue/es/input";
 import Menu from "ant-design-vue/es/menu";
 import Select from "ant-design-vue/es/select";
-import { computed, ref } from "vue";
+import { computed, ref, toRefs } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, csrfToken, data, ONLY_NEW } from "../api/client";
@@ -13,6 +13,7 @@ import { PURPOSES } from "../api/school-file";
 import { useThings } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
+import { useInAddress } from "../parts/in-address";
 import { freeKey } from "../parts/keys";
 import { BLANK } from "./fresh";
 import { useNotice } from "../parts/notice";
@@ -23,10 +24,7 @@ const router = useRouter();
 const client = useQueryClient();
 const notice = useNotice();
 const { options } = useThings();
-const q = ref("");
-const course = ref("");
-const purpose = ref("");
-const use = ref("");
+const { q, course, purpose, use } = toRefs(useInAddress({ q: "", course: "", purpose: "", use: "" }));
 const asking = ref(false);
 const name = ref("");
 const starter = ref("");
@@ -129,5 +127,5 @@ async function bring(event: Event): Promise<void> {
 .room { padding: 18px 22px; display: flex; flex-direction: column; gap: 12px; } .filters, .begin { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; } .begin { margin-top: 10px; } .scroll { overflow-x: auto; } .num { text-align: right !important; }
 .name { font: 600 15px var(--title); color: var(--ink); text-decoration: none; }
 .by { display: none; } :global(.starters) { max-height: 50vh; overflow: auto; }
-@media (max-width: 720px) { .room { padding: 14px; } .by { display: inline; } .num[data-label]::after { content: " " attr(data-label); font: 13px "Public Sans Variable", sans-serif; color: var(--soft); } }
+@media (max-width: 720px) { .room { padding: 14px; } .by { display: inline; } .num[data-label]::after { content: " " attr(data-label); font: 13px var(--text); color: var(--soft); } }
 </style>

@@ -5,15 +5,17 @@ import Input from "ant-design-vue/es/input";
 import Pagination from "ant-design-vue/es/pagination";
 import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
-import { reactive, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { watch } from "vue";
+import { useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
+import { useInAddress } from "../parts/in-address";
 import EmptyState from "../parts/EmptyState.vue";
 import PageHead from "../parts/PageHead.vue";
 
 const router = useRouter();
-const asked = reactive({ q: "", status: "" as "" | "sent" | "going" | "skipped" | "held" | "waiting", sequence: "", broadcast: String(useRoute().query.broadcast ?? ""), page: 1 });
+type Status = "" | "sent" | "going" | "skipped" | "held" | "waiting";
+const asked = useInAddress({ q: "", status: "" as Status, sequence: "", broadcast: "", page: 1 });
 watch(() => [asked.q, asked.status, asked.sequence, asked.broadcast], () => (asked.page = 1));
 const { data: sequences } = useQuery({ queryKey: ["sequences"], queryFn: () => data(api.GET("/api/sequences")) });
 const { data: page } = useQuery({

@@ -124,7 +124,7 @@ const make = useMutation({
 .class { padding: 16px 22px 40px; overflow-y: auto; display: flex; flex-direction: column; gap: 14px; } .class p { margin: 0; }
 .shop { display: grid; grid-template-columns: repeat(auto-fill, minmax(200px, 1fr)); gap: 10px; } .offer { padding: 10px 14px; display: grid; grid-template-columns: 1fr auto; gap: 6px; align-items: center; } .offer b { grid-column: 1 / -1; font-family: var(--title); }
 .course .head { display: flex; justify-content: space-between; gap: 10px; align-items: baseline; width: 100%; text-align: left; background: none; border: 0; padding: 12px 14px; cursor: pointer; color: var(--ink); } .course .label { white-space: nowrap; }
-.outline { padding: 0 14px 12px; } .outline h3 { margin: 10px 0 3px; } .well { color: var(--well); font: 13px "Public Sans Variable", sans-serif; white-space: nowrap; }
+.outline { padding: 0 14px 12px; } .outline h3 { margin: 10px 0 3px; } .well { color: var(--well); font: 13px var(--text); white-space: nowrap; }
 .stop { display: flex; justify-content: space-between; gap: 10px; align-items: center; padding: 4px 0 4px 12px; border-left: 2px solid var(--rule); } .stop.done { border-color: var(--well); } .quiz { border-left-style: dashed; } .acts { display: flex; gap: 6px; flex: none; }
 .refund { color: var(--soft); font-size: 13px; } .inbox { border-left: 1px solid var(--rule); }
 @media (max-width: 900px) { .desk { display: block; overflow: auto; } .inbox { border-left: 0; border-top: 1px solid var(--rule); } .class { overflow: visible; padding: 14px; } }

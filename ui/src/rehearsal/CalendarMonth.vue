@@ -64,7 +64,7 @@ const shown = computed(() => {
 .box { flex: 1; background: var(--sheet); border: 1px solid var(--rule2); border-radius: 4px; padding: 4px; min-height: 58px; display: flex; flex-direction: column; gap: 4px; } .before { background: none; }
 .number { font-size: 12px; font-weight: 700; color: var(--soft); }
 .note { font-size: 11.5px; line-height: 1.3; color: var(--warn); font-weight: 600; overflow-wrap: anywhere; } .note.tag, .note.certificate { color: var(--soft); font-weight: 500; }
-.letter { border: 1px solid #a9bccb; border-radius: 3px; background: #fff; padding: 3px 5px; font: 11.5px/1.25 "Public Sans Variable", sans-serif; color: var(--ink); text-align: left; cursor: pointer; overflow-wrap: anywhere; }
+.letter { border: 1px solid #a9bccb; border-radius: 3px; background: #fff; padding: 3px 5px; font: 11.5px/1.25 var(--text); color: var(--ink); text-align: left; cursor: pointer; overflow-wrap: anywhere; }
 .letter.own { border-left: 3px solid var(--act); } .clock { display: block; color: var(--soft); font-size: 11px; }
 .letter.skipped, .letter.stuck { border-style: dashed; text-decoration: line-through; color: var(--soft); } .chosen { outline: 2px solid var(--act); outline-offset: 1px; }
 .silence { text-align: center; margin: 4px 0 10px; border-top: 1px dotted var(--rule); padding-top: 4px; }

@@ -79,5 +79,5 @@ const create = useMutation({
 .room { padding: 14px 22px 30px; display: flex; flex-direction: column; gap: 18px; } .scroll { overflow-x: auto; } .group th { padding: 14px 14px 6px; background: var(--sheet2); border-bottom: 1px solid var(--rule2); } .group h2 { margin: 0; }
 .name { font: 600 15px var(--title); color: var(--ink); text-decoration: none; } .soft { font-size: 13px; }
 .num { text-align: right !important; } .length { white-space: nowrap; } .next { min-width: 120px; } .warn { color: var(--warn); font-size: 13px; } .fault { color: var(--red); font-size: 13px; }
-@media (max-width: 720px) { .room { padding: 14px; } .num[data-label]::after { content: " " attr(data-label); font: 13px "Public Sans Variable", sans-serif; color: var(--soft); } .next:empty { display: none; } }
+@media (max-width: 720px) { .room { padding: 14px; } .num[data-label]::after { content: " " attr(data-label); font: 13px var(--text); color: var(--soft); } .next:empty { display: none; } }
 </style>

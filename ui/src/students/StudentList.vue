@@ -5,7 +5,7 @@ import Checkbox from "ant-design-vue/es/checkbox";
 import CheckboxGroup from "ant-design-vue/es/checkbox/Group";
 import Input from "ant-design-vue/es/input";
 import Pagination from "ant-design-vue/es/pagination";
-import { computed, reactive, ref, watch } from "vue";
+import { computed, reactive, type Ref, ref, toRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
@@ -14,6 +14,7 @@ import WhoLines from "../broadcasts/WhoLines.vue";
 import { type Condition, partsOf } from "../conditions/conditions";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
+import { useInAddress } from "../parts/in-address";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import PickPopover from "../parts/PickPopover.vue";
@@ -27,9 +28,12 @@ const notice = useNotice();
 const client = useQueryClient();
 const { things } = useThings();
 type Sort = Api["ListIn"]["sort"];
-const asked = reactive({ q: "", sort: "name" as Sort, down: false, page: 1 });
-const condition = ref<Condition | null>(null);
-const narrowing = ref(false);
+const address = useInAddress({ q: "", sort: "name" as string, down: false, page: 1, only: null as Condition | null });
+const asked = reactive({
+  q: toRef(address, "q"), sort: toRef(address, "sort") as Ref<Sort>, down: toRef(address, "down"), page: toRef(address, "page"),
+});
+const condition = computed({ get: () => address.only, set: (now) => (address.only = now) });
+const narrowing = ref(address.only !== null);
 // An audience is looked at as the conditions it holds.
 const { data: audiences } = useQuery({ queryKey: ["audiences"], queryFn: () => data(api.GET("/api/audiences")) });
 watch([audiences, () => route.query.audience], ([all, key]) => {
