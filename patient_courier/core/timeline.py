@@ -55,6 +55,7 @@ class Decided:
     sequence: str
     broadcast: str = ""  # what its broadcast is called
     to: str | None = None  # others than the student, in words
+    sent_by: str | None = None  # sent again by hand, and by whom
 
 
 def timeline(
@@ -84,6 +85,8 @@ def timeline(
         detail = name if kind in ("sent", "told") else f"{said} · {name}"
         if one.to is not None:
             detail = f"to {one.to} · {detail}"
+        if one.sent_by is not None:
+            detail = f"again, by {one.sent_by} · {detail}"
         # Behind what set it going at the same moment.
         found.append((one.at, 10**12 + one.id, _item(one.at, zone, kind, one.subject, detail, one.id)))
     return [item for _, _, item in sorted(found, key=lambda entry: entry[:2], reverse=True)]

@@ -55,6 +55,8 @@ class Logged:
     holds: list[Any]
     values: dict[str, Any]
     story: int
+    again_of: int | None
+    sent_by: str | None
 
 
 @dataclass(frozen=True, slots=True)

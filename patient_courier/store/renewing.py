@@ -44,7 +44,7 @@ def renew_asking(session: Session, definitions: Definitions, row: DeliveryRow) -
     """The same for a delivery that the owner wants posted after all: the refusals are asked as well, and come first."""
     state = load_states(session, [row.student_id], definitions)[row.student_id]
     if not row.recipients:
-        _, _, course = _about(session, state, row)
+        _, _, course = about_delivery(session, state, row)
         against = refusal(definitions.letters[row.letter], state, course, row.at)
         if against is not None:
             return against.reason
@@ -52,7 +52,7 @@ def renew_asking(session: Session, definitions: Definitions, row: DeliveryRow) -
 
 
 def _renewed(session: Session, definitions: Definitions, state: StudentState, row: DeliveryRow) -> str | None:
-    subject, event_at, _ = _about(session, state, row)
+    subject, event_at, _ = about_delivery(session, state, row)
     letter = definitions.letters[row.letter]
     values = field_values(letter, Source(definitions, state, subject, event_at), row.at)
     against = unready(letter, values, state.zone)
@@ -63,7 +63,7 @@ def _renewed(session: Session, definitions: Definitions, state: StudentState, ro
     return None
 
 
-def _about(
+def about_delivery(
     session: Session, state: StudentState, row: DeliveryRow
 ) -> tuple[Subject | None, Instant | None, str | None]:
     """What a delivery is about, when what it is about happened, and the course of it."""

@@ -5,7 +5,12 @@ from __future__ import annotations
 import json
 from functools import cache
 from pathlib import Path
+from typing import Any
 
+from whenever import Date
+
+from patient_courier.core.drafting.fitting import Pattern
+from patient_courier.core.drafting.neutral import neutral
 from patient_courier.core.reading import read_school
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import Letter
@@ -31,3 +36,29 @@ def starters() -> dict[str, SchoolFile]:
         if not path.name.endswith(".expected.json"):
             found[path.stem] = read_school(path.read_bytes())
     return found
+
+
+NEUTRAL = EXAMPLES / "letters" / "neutral.json"
+
+
+@cache
+def _neutral() -> dict[str, Any]:
+    found: dict[str, Any] = json.loads(NEUTRAL.read_text("utf-8"))
+    return found
+
+
+def abouts() -> dict[str, str]:
+    """What is said of a starter, where that differs from its example."""
+    return dict(_neutral()["abouts"])
+
+
+def starter_pattern(key: str, today: Date) -> Pattern:
+    """A starter in neutral words, with dates that lie ahead of ``today``."""
+    words, ahead = _neutral(), _neutral()["dates"].get(key)
+    return neutral(
+        starters()[key],
+        words["letters"].get(key, {}),
+        words["sequences"].get(key, {}),
+        words["words"].get(key, {}),
+        today.add(days=ahead) if ahead else None,
+    )

@@ -51,6 +51,7 @@ from patient_courier.web.places import (
     practice,
     recipients,
     rehearsals,
+    removing,
     replays,
     school,
     sequence_whole,
@@ -203,6 +204,7 @@ def _include_places(app: FastAPI) -> None:
         practice,
         school,
         signing_keys,
+        removing,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
     for page in (stopping, choosing, claiming, moving, answering, naming, reading, certificate_page, issuer):

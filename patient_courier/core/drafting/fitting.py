@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +12,6 @@ from patient_courier.core.drafting.keys import free_key, short_title
 from patient_courier.core.drafting.refit import Part, guess, parts, refit
 from patient_courier.core.reading import as_data
 from patient_courier.core.school.courses import Course, Offer
-from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import Sequence
 
@@ -43,12 +42,6 @@ class PartOut:
     key: str
     title: str
     guess: str | None
-
-
-def of_file(file: SchoolFile) -> Pattern:
-    """A worked example as a pattern."""
-    courses, offers = {x.key: x for x in file.courses}, {x.key: x for x in file.offers}
-    return Pattern(list(file.sequences), list(file.letters), courses, offers)
 
 
 def of_sequence(definitions: Definitions, plan: Plan) -> Pattern:
@@ -85,6 +78,7 @@ def fit(definitions: Definitions, pattern: Pattern, course: Course, chosen: Mapp
         for old in sorted(pattern.courses.values(), key=lambda one: len(one.title), reverse=True):
             name = name.replace(short_title(old.title), short_title(course.title))
         new |= {"name": name, "status": "draft", "key": sequence_keys[body["key"]]}
+        new["steps"] = _for_known_offers(new["steps"], definitions.offers)
         # Leaving on a refund of an offer that this school has not makes no sense.
         new["leaves"] = [
             x for x in new["leaves"] if x.get("offer") is None or x["offer"] in definitions.offers
@@ -92,6 +86,28 @@ def fit(definitions: Definitions, pattern: Pattern, course: Course, chosen: Mapp
         fitted.append(Sequence.model_validate(new))
     letters = [letter.model_copy(update={"key": letter_keys[letter.key]}) for letter in pattern.letters]
     return Fitted(letters, fitted)
+
+
+def _for_known_offers(steps: list[dict[str, Any]], offers: Collection[str]) -> list[dict[str, Any]]:
+    """Steps without the ways that ask for an offer which this school has not; a branch without any is its “otherwise”."""
+    found: list[dict[str, Any]] = []
+    for step in steps:
+        new = dict(step)
+        for lane in ("then", "else", "steps", "otherwise"):
+            if lane in new:
+                new[lane] = _for_known_offers(new[lane], offers)
+        if new.get("do") == "branch":
+            arms = [
+                {**arm, "steps": _for_known_offers(arm.get("steps", []), offers)}
+                for arm in new["arms"]
+                if all(part.kind != "offer" or part.key in offers for part in parts(arm["if"]))
+            ]
+            if not arms:
+                found += new.get("otherwise", [])
+                continue
+            new["arms"] = arms
+        found.append(new)
+    return found
 
 
 def _places(

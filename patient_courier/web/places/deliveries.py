@@ -11,8 +11,9 @@ from pydantic import BaseModel
 from patient_courier.core import words
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.values import moment_text
-from patient_courier.core.story import broadcast_story, story
+from patient_courier.core.story import broadcast_story, story, to_whom
 from patient_courier.core.timeline import STATUS_WORDS
+from patient_courier.dispatch import again
 from patient_courier.post.look import look_of
 from patient_courier.post.message import render
 from patient_courier.store import broadcasts, log
@@ -26,7 +27,9 @@ from patient_courier.web.context import (
     Session,
     SignedIn,
     ThePost,
+    Writing,
     definitions_in,
+    now_in,
 )
 
 router = APIRouter(prefix="/api/deliveries", tags=["deliveries"])
@@ -58,6 +61,22 @@ class DeliveryOut(BaseModel):
     reason: str
     reason_code: str | None
     to: list[str] | None
+    sent_by: str | None
+
+
+class AgainSlip(BaseModel):
+    """What sending a letter again would mean: to whom, the subject as they read it, what stands against it."""
+
+    to: str
+    subject: str
+    against: str | None
+    remarks: list[str]
+
+
+class AgainOut(BaseModel):
+    """The new delivery."""
+
+    id: int
 
 
 class DeliveryPage(BaseModel):
@@ -102,6 +121,7 @@ def delivery_out(
         reason=words.reason(one.reason),
         reason_code=one.reason,
         to=one.recipients,
+        sent_by=one.sent_by,
     )
 
 
@@ -154,7 +174,30 @@ def get_delivery(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> 
     )
 
 
+@router.get("/{id}/again")
+def before_sending_again(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> AgainSlip:
+    """What sending it again would mean now. Posts nothing."""
+    definitions = definitions_in(post, session)
+    slip, found = again.look(session, definitions, id, now_in(session)), log.find(session, id)
+    if slip is None or found is None:
+        raise HTTPException(404, "There is no such delivery.")
+    one, person = found
+    to = to_whom(one.recipients) or f"{person.name} ({person.email})"
+    return AgainSlip(to=to, subject=slip.subject, against=slip.against, remarks=slip.remarks)
+
+
+@router.post("/{id}/again", status_code=201)
+def send_again(id: RowId, user: SignedIn, post: ThePost, session: Writing) -> AgainOut:
+    """Send a letter again, or after all, by hand and at once, in its newest text. 409 when something stands against it."""
+    try:
+        return AgainOut(id=again.send(session, definitions_in(post, session), id, now_in(session), user.name))
+    except again.CantSend as error:
+        raise HTTPException(409, str(error)) from error
+
+
 def _story(session: Session, definitions: Definitions, one: Logged, zone: str) -> list[str]:
+    if one.again_of is not None:
+        return _story_of_again(session, one, zone)
     if one.broadcast is not None:
         return _story_of_broadcast(session, definitions, one, one.broadcast, zone)
     told = log.told(session, one)
@@ -173,6 +216,19 @@ def _story(session: Session, definitions: Definitions, one: Logged, zone: str) -
         holds=one.holds,
         to=one.recipients,
     )
+
+
+def _story_of_again(session: Session, one: Logged, zone: str) -> list[str]:
+    found = log.find(session, one.again_of or 0)
+    before = (
+        f", after the one of {words.moment(found[0].at, zone)} ({STATUS_WORDS[found[0].status]})"
+        if found
+        else ""
+    )
+    told = [f"{one.sent_by or 'The owner'} sent it again by hand ({words.moment(one.at, zone)}){before}."]
+    if one.status in ("skipped", "stuck", "bounced", "unsure"):
+        told.append(words.reason(one.reason))
+    return told
 
 
 def _story_of_broadcast(

@@ -8,13 +8,14 @@ from pydantic import BaseModel, Field
 from patient_courier.core import calendar
 from patient_courier.core.definitions import Definitions, Plan
 from patient_courier.core.drafting import ending, median, nudge
-from patient_courier.core.drafting.fitting import Fitted, PartOut, fit, named_parts, of_file, of_sequence
+from patient_courier.core.drafting.fitting import Fitted, PartOut, fit, named_parts, of_sequence
 from patient_courier.core.drafting.median import MedianPost
+from patient_courier.core.drafting.neutral import filled
 from patient_courier.core.line import stops
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store.definitions import save_letter, save_sequence
 from patient_courier.store.standing import standings
-from patient_courier.store.starters import starters
+from patient_courier.store.starters import abouts, starter_pattern, starters
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.courses import known_course
 
@@ -107,7 +108,7 @@ def list_starters(user: SignedIn) -> list[StarterOut]:
         StarterOut(
             key=key,
             name=key.replace("-", " ").capitalize(),
-            about=file.about or "",
+            about=abouts().get(key) or file.about or "",
             letters=[letter.name for letter in file.letters],
             sequences=len(file.sequences),
         )
@@ -118,12 +119,14 @@ def list_starters(user: SignedIn) -> list[StarterOut]:
 @router.post("/starters/{key}", status_code=201)
 def take_starter(key: str, body: FitIn, user: SignedIn, post: ThePost, session: Writing) -> Made:
     """Take a starter: its sequences come in as drafts, its letters with them, fitted to the course."""
-    file = starters().get(key)
-    if file is None:
+    if key not in starters():
         raise HTTPException(404, "There is no such starter.")
     definitions = definitions_in(post, session)
     course = known_course(definitions, body.course)
-    return _save(session, fit(definitions, of_file(file), course, body.places))
+    today = calendar.local_date(read_clock(session).now, definitions.school.timezone)
+    fitted = fit(definitions, starter_pattern(key, today), course, body.places)
+    letters = [filled(letter, definitions.school, course) for letter in fitted.letters]
+    return _save(session, Fitted(letters, fitted.sequences))
 
 
 @router.get("/sequences/{key}/parts")

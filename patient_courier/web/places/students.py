@@ -254,6 +254,7 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
             x.sequence,
             names.get(x.broadcast or "", ""),
             to_whom(x.recipients),
+            x.sent_by,
         )
         for x in log.of_student(session, person.id)
     ]

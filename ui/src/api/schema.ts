@@ -809,7 +809,11 @@ export interface paths {
          */
         put: operations["put_course_api_courses__key__put"];
         post?: never;
-        delete?: never;
+        /**
+         * Remove Course
+         * @description Throw a course away in which nobody has ever been. 409 says what hangs on it.
+         */
+        delete: operations["remove_course_api_courses__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1060,6 +1064,30 @@ export interface paths {
         get: operations["get_delivery_api_deliveries__id__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Before Sending Again
+         * @description What sending it again would mean now. Posts nothing.
+         */
+        get: operations["before_sending_again_api_deliveries__id__again_get"];
+        put?: never;
+        /**
+         * Send Again
+         * @description Send a letter again, or after all, by hand and at once, in its newest text. 409 when something stands against it.
+         */
+        post: operations["send_again_api_deliveries__id__again_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1662,6 +1690,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offers/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Offer
+         * @description Throw an offer away that nobody has bought. 409 says what hangs on it.
+         */
+        delete: operations["remove_offer_api_offers__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures": {
         parameters: {
             query?: never;
@@ -2094,7 +2142,11 @@ export interface paths {
          */
         put: operations["put_sequence_api_sequences__key__put"];
         post?: never;
-        delete?: never;
+        /**
+         * Remove Sequence
+         * @description Throw a sequence away in which nobody has ever been. 409 says what hangs on it.
+         */
+        delete: operations["remove_sequence_api_sequences__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3025,10 +3077,19 @@ export interface components {
             /** Course */
             course: string;
         };
-        /** AgainOut */
-        AgainOut: {
-            /** Changed */
-            changed: number;
+        /**
+         * AgainSlip
+         * @description What sending a letter again would mean: to whom, the subject as they read it, what stands against it.
+         */
+        AgainSlip: {
+            /** Against */
+            against: string | null;
+            /** Remarks */
+            remarks: string[];
+            /** Subject */
+            subject: string;
+            /** To */
+            to: string;
         };
         /**
          * ApprovalOut
@@ -3761,6 +3822,8 @@ export interface components {
             reason_code: string | null;
             /** School Time */
             school_time: string;
+            /** Sent By */
+            sent_by: string | null;
             /** Sequence */
             sequence: string;
             /** Sequence Name */
@@ -6470,6 +6533,11 @@ export interface components {
             /** Total */
             total: number;
         };
+        /** AgainOut */
+        patient_courier__web__places__certificates__AgainOut: {
+            /** Changed */
+            changed: number;
+        };
         /**
          * NamesOut
          * @description Names to see a design with, and the merge fields that its lines can have.
@@ -6479,6 +6547,14 @@ export interface components {
             fields: string[];
             /** Names */
             names: string[];
+        };
+        /**
+         * AgainOut
+         * @description The new delivery.
+         */
+        patient_courier__web__places__deliveries__AgainOut: {
+            /** Id */
+            id: number;
         };
         /** NextOut */
         patient_courier__web__places__letter_past__NextOut: {
@@ -8027,7 +8103,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AgainOut"];
+                    "application/json": components["schemas"]["patient_courier__web__places__certificates__AgainOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -8530,6 +8606,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CourseOut"];
                 };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_course_api_courses__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {
@@ -9078,6 +9192,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryDetail"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    before_sending_again_api_deliveries__id__again_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainSlip"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    send_again_api_deliveries__id__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["patient_courier__web__places__deliveries__AgainOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -10567,6 +10761,44 @@ export interface operations {
             };
         };
     };
+    remove_offer_api_offers__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     list_pictures_api_pictures_get: {
         parameters: {
             query?: never;
@@ -11698,6 +11930,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Saved"];
                 };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_sequence_api_sequences__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {

@@ -11,6 +11,7 @@ import EmptyState from "../parts/EmptyState.vue";
 import { freeKey } from "../parts/keys";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import { counted } from "../parts/counted";
 
 const router = useRouter();
 const notice = useNotice();
@@ -40,7 +41,7 @@ const create = useMutation({
       <h2>{{ course.title }}</h2>
       <p class="soft">{{ course.summary }}</p>
       <div class="facts"><span><b class="postmark">{{ course.active }}</b> active</span><span v-if="course.silent" class="warn"><b class="postmark">{{ course.silent }}</b> silent for a week</span><span><b class="postmark">{{ course.finished }}</b> finished</span></div>
-      <div class="label">{{ course.modules }} modules · {{ course.lessons }} lessons · {{ course.quizzes }} quizzes · {{ course.letters }} letters along the way</div>
+      <div class="label">{{ counted(course.modules, "module") }} · {{ counted(course.lessons, "lesson") }} · {{ counted(course.quizzes, "quiz", "quizzes") }} · {{ counted(course.letters, "letter") }} along the way</div>
     </RouterLink>
   </div>
   <AskDialog v-model:open="asking" title="New course" ok="Make it" :busy="create.isPending.value" :ready="Boolean(title.trim())" @ok="create.mutate()">

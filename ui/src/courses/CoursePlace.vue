@@ -17,6 +17,7 @@ import CourseLine from "./CourseLine.vue";
 import DraftEnding from "./DraftEnding.vue";
 import MedianPost from "./MedianPost.vue";
 import OutlineEdit from "./OutlineEdit.vue";
+import { counted } from "../parts/counted";
 
 const props = defineProps<{ id: string }>();
 const router = useRouter();
@@ -35,6 +36,7 @@ const { data: there } = useQuery({
   enabled: computed(() => asked.value !== null),
 });
 const shown = computed(() => (there.value ?? []).filter((one) => !asked.value?.silent || one.silent));
+const stops = (kind: string) => line.value?.stops.filter((stop) => stop.kind === kind).length ?? 0;
 const worst = computed(() => line.value?.stops.find((stop) => stop.id === line.value?.worst));
 const drafted = computed(() => worst.value?.letters.find((letter) => letter.status === "draft"));
 const draft = useMutation({
@@ -58,7 +60,7 @@ const write = useMutation({
 <template>
   <template v-if="line">
     <PageHead :title="line.title" :above="{ to: '/courses', name: 'Courses' }">
-      <template #beside><span class="pill wide-only">{{ line.stops.filter((s) => s.kind === "module").length }} modules · {{ line.stops.filter((s) => s.kind === "lesson").length }} lessons · {{ line.stops.filter((s) => s.kind === "quiz").length }} quizzes</span></template>
+      <template #beside><span class="pill wide-only">{{ counted(stops("module"), "module") }} · {{ counted(stops("lesson"), "lesson") }} · {{ counted(stops("quiz"), "quiz", "quizzes") }}</span></template>
     </PageHead>
     <Tabs v-model:active-key="tab" class="tabs"><Tabs.TabPane key="line" tab="Course line" /><Tabs.TabPane key="feedback" tab="Feedback" /><Tabs.TabPane key="outline" tab="Outline and set-up" /></Tabs>
     <div v-if="tab === 'line'" class="desk">

@@ -15,6 +15,7 @@ import { useNotice } from "../parts/notice";
 import { type Certificate, FRESH } from "./certificate";
 import CertificateDesign from "./CertificateDesign.vue";
 import PicturePick from "../parts/PicturePick.vue";
+import { useAway } from "../parts/away";
 
 interface Item { key: string; title: string; minutes?: number | null; pass_mark?: number; url?: string | null }
 interface Module { key: string; title: string; unlocks?: string | null; lessons: Item[]; quizzes: Item[] }
@@ -24,6 +25,7 @@ interface Offer { key: string; title: string; summary: string; url: string | nul
 const props = defineProps<{ id: string }>();
 const client = useQueryClient();
 const notice = useNotice();
+const throwAway = useAway();
 const designing = ref(false);
 const file = ref<HTMLInputElement>();
 const { current, changed, restored, edition, clash, base, begin, undo, redo, discard, copy, settle, refused, resolve, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
@@ -131,7 +133,7 @@ function setPrice(one: Offer, text: string): void {
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <a :href="`/api/courses/${id}/outline.csv`" download><Button>Outline as CSV</Button></a>
       <Button :loading="read.isPending.value" @click="file?.click()">Read outline from CSV</Button><input ref="file" type="file" accept=".csv,text/csv" class="visually-hidden" aria-label="Outline as CSV" @change="take" />
-      <span class="grow"></span><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save the course" : "Saved" }}</Button>
+      <span class="grow"></span><Button danger type="text" @click="throwAway(course.title, () => api.DELETE('/api/courses/{key}', { params: { path: { key: id } } }), '/courses')">Throw this course away</Button><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save the course" : "Saved" }}</Button>
     </div>
     <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
     <section class="sheet box two">

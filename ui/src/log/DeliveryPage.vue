@@ -8,6 +8,7 @@ import { PURPOSES } from "../api/school-file";
 import EmptyState from "../parts/EmptyState.vue";
 import LetterPaper from "../parts/LetterPaper.vue";
 import PageHead from "../parts/PageHead.vue";
+import SendAgain from "./SendAgain.vue";
 
 const props = defineProps<{ id: string }>();
 const view = ref<string | number>("Desk");
@@ -20,14 +21,16 @@ const heading = computed(() => ({ sent: "Why it went out", queued: "Why it went 
 
 <template>
   <template v-if="found">
-    <PageHead :title="found.delivery.subject || found.delivery.letter_name" :above="{ to: '/dispatch', name: 'Dispatch log' }"><template #beside><span class="pill" :class="found.delivery.status">{{ found.delivery.status_words }}</span></template></PageHead>
+    <PageHead :title="found.delivery.subject || found.delivery.letter_name" :above="{ to: '/dispatch', name: 'Dispatch log' }"><template #beside><span class="pill" :class="found.delivery.status">{{ found.delivery.status_words }}</span><span v-if="found.delivery.sent_by" class="soft">sent again by {{ found.delivery.sent_by }}</span></template>
+      <SendAgain v-if="!['queued', 'posting', 'held'].includes(found.delivery.status)" :id="found.delivery.id" :status="found.delivery.status" />
+    </PageHead>
     <div class="room">
       <section class="why">
         <p class="soft postmark">{{ found.delivery.local }} where they live · {{ found.delivery.school_time }} school time</p>
         <h2>{{ heading }}</h2>
         <ol data-testid="story"><li v-for="(line, index) in found.story" :key="index">{{ line }}</li></ol>
         <dl>
-          <dt class="label">To</dt><dd><RouterLink :to="`/students/${found.delivery.student}`"><bdi>{{ found.delivery.student_name }}</bdi></RouterLink><br />{{ found.delivery.to?.join(", ") ?? found.delivery.email }}</dd>
+          <dt class="label">To</dt><dd><RouterLink :to="`/students/${found.delivery.student}`"><bdi>{{ found.delivery.student_name }}</bdi></RouterLink><br />{{ found.delivery.to?.map((one) => (one === "owner" ? "to you, about them" : one)).join(", ") ?? found.delivery.email }}</dd>
           <dt class="label">Letter</dt><dd><RouterLink :to="`/letters/${found.delivery.letter}`">{{ found.delivery.letter_name }}</RouterLink></dd>
           <dt class="label">Purpose</dt><dd>{{ PURPOSES[found.delivery.purpose as keyof typeof PURPOSES] }}</dd>
           <template v-if="found.delivery.broadcast"><dt class="label">Broadcast</dt><dd><RouterLink :to="`/broadcasts/${found.delivery.broadcast}`">{{ found.delivery.sequence_name }}</RouterLink></dd></template>

@@ -40,8 +40,8 @@ const { data: page } = useQuery({
         <tbody><tr v-for="line in page.items" :key="line.id" class="opens" @click="router.push(`/dispatch/${line.id}`)">
           <td class="postmark when">{{ line.school_time }}</td>
           <td><RouterLink :to="`/dispatch/${line.id}`" class="name" @click.stop>{{ line.subject || line.letter_name }}</RouterLink><div class="label">{{ line.sequence_name }}</div></td>
-          <td><bdi>{{ line.student_name }}</bdi><div class="label">{{ line.local }} there</div></td>
-          <td><span class="pill" :class="line.status">{{ line.status_words }}</span><div v-if="line.reason" class="label why">{{ line.reason }}</div></td>
+          <td><bdi>{{ line.to ? (line.to.includes("owner") ? "you" : line.to.join(", ")) : line.student_name }}</bdi><span v-if="line.to" class="label"> about <bdi>{{ line.student_name }}</bdi></span><div class="label">{{ line.local }} there</div></td>
+          <td><span class="pill" :class="line.status">{{ line.status_words }}</span><span v-if="line.sent_by" class="label"> again, by {{ line.sent_by }}</span><div v-if="line.reason" class="label why">{{ line.reason }}</div></td>
         </tr></tbody>
       </table></div>
       <Pagination v-if="page.total > 50" v-model:current="asked.page" :total="page.total" :page-size="50" :show-size-changer="false" class="pages" />

@@ -37,6 +37,7 @@ import StepTree from "./StepTree.vue";
 import * as tree from "./tree";
 import VersionsDialog from "./VersionsDialog.vue";
 import { STATUS } from "./words";
+import { useAway } from "../parts/away";
 
 const props = defineProps<{ id: string }>();
 const key = computed(() => props.id);
@@ -49,6 +50,7 @@ const { current, changed, restored, clash, base, begin, undo, redo, discard, cop
 const chosen = ref("");
 const asked = ref("");
 const people = ref<"" | "inside" | "finished" | "left">("");
+const throwAway = useAway();
 const versions = ref(false);
 const testing = ref(false);
 const lacking = ref(false);
@@ -255,6 +257,7 @@ watch(changedRehearsals, (now, before) => {
           <Menu.Item key="versions" @click="versions = true">Versions</Menu.Item>
           <Menu.Item key="test" @click="testing = true">Send me all its letters as tests</Menu.Item>
           <Menu.Item v-if="found.status === 'running'" key="take" @click="running = true">Take in those to whom it has happened</Menu.Item>
+          <Menu.Item v-if="['draft', 'closed'].includes(found.status)" key="away" danger @click="throwAway(current.name, () => api.DELETE('/api/sequences/{key}', { params: { path: { key } } }), '/sequences')">Throw away</Menu.Item>
           <Menu.Item key="close" :disabled="found.status === 'closed'" @click="setStatus.mutate({ status: 'closed' })">Close: nobody new comes in</Menu.Item>
         </Menu></template>
       </Dropdown>

@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
-import { computed, ref } from "vue";
+import { computed, ref, toRefs } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data, ONLY_NEW } from "../api/client";
@@ -15,6 +15,8 @@ import PageHead from "../parts/PageHead.vue";
 import DuplicateDialog from "./DuplicateDialog.vue";
 import StarterDialog from "./StarterDialog.vue";
 import { STATUS } from "./words";
+import { hasDraft } from "../parts/draft";
+import { useInAddress } from "../parts/in-address";
 
 const router = useRouter();
 const notice = useNotice();
@@ -24,10 +26,13 @@ const starters = ref(false);
 const copying = ref<Api["SequenceSummary"] | null>(null);
 const name = ref("");
 const { data: sequences } = useQuery({ queryKey: ["sequences"], queryFn: () => data(api.GET("/api/sequences")) });
+// What is over is out of sight until it is asked for.
+const { closed } = toRefs(useInAddress({ closed: false as boolean }));
+const over = computed(() => (sequences.value ?? []).filter((one) => one.status === "closed").length);
 /** By course, those without one last. */
 const groups = computed(() => {
   const found = new Map<string, Api["SequenceSummary"][]>();
-  for (const one of sequences.value ?? []) found.set(one.course ?? "", [...(found.get(one.course ?? "") ?? []), one]);
+  for (const one of (sequences.value ?? []).filter((each) => closed.value || each.status !== "closed")) found.set(one.course ?? "", [...(found.get(one.course ?? "") ?? []), one]);
   return [...found.entries()].sort(([a], [b]) => Number(!a) - Number(!b));
 });
 function open(key: string): void {
@@ -57,7 +62,7 @@ const create = useMutation({
             <td><RouterLink :to="`/sequences/${s.key}`" class="name" @click.stop>{{ s.name }}</RouterLink>
               <div class="soft">{{ s.starts ? `When a student has ${s.starts}` : "Nothing starts it yet" }}</div>
               <div v-if="s.faults" class="fault">✗ {{ s.faults }} {{ s.faults === 1 ? "fault" : "faults" }}</div><div v-if="s.warnings" class="warn">▲ {{ s.warnings }} {{ s.warnings === 1 ? "warning" : "warnings" }}</div></td>
-            <td><span class="pill" :class="s.status">{{ STATUS[s.status] }}</span></td>
+            <td><span class="pill" :class="s.status">{{ STATUS[s.status] }}</span><div v-if="s.unfinished" class="soft">unfinished</div><div v-if="hasDraft(`sequence:${s.key}`)" class="warn">changes not saved</div></td>
             <td class="num postmark" data-label="inside">{{ s.inside }}</td><td class="num postmark" data-label="finished">{{ s.finished }}</td><td class="num postmark" data-label="left early">{{ s.left }}</td>
             <td class="next"><template v-if="s.next"><span class="postmark">{{ s.next.at }}</span><div class="soft">{{ s.next.letter }}</div></template></td>
             <td class="soft length">{{ s.letters }} {{ s.letters === 1 ? "letter" : "letters" }}<template v-if="s.days"> in {{ s.days }} {{ s.days === 1 ? "day" : "days" }}</template></td>
@@ -66,6 +71,7 @@ const create = useMutation({
         </tbody>
       </table>
     </div>
+    <button v-if="over" class="link over" @click="closed = !closed">{{ closed ? "Without those that are closed" : `Show ${over} closed` }}</button>
     <EmptyState v-if="sequences && !sequences.length" title="No sequences yet">A sequence posts letters one after another when a student buys, enrols or finishes something. Begin with a starter, or with an empty one.</EmptyState>
   </div>
   <AskDialog v-model:open="asking" title="New sequence" ok="Make it" :busy="create.isPending.value" :ready="Boolean(name.trim())" @ok="create.mutate()">

@@ -8,6 +8,7 @@ import { api, data } from "../api/client";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import SendAgain from "../log/SendAgain.vue";
 import ConsentBox from "./ConsentBox.vue";
 import EditStudent from "./EditStudent.vue";
 import EraseStudent from "./EraseStudent.vue";
@@ -58,7 +59,7 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
         <p v-if="student.timeline.length && !days.length" class="soft">Nothing of that kind.</p>
         <EmptyState v-if="!student.timeline.length" title="Nothing has happened yet">Here you will see what this student does, and what the post does about it.</EmptyState>
         <div v-for="(day, index) in days" :key="index" class="day">
-          <h3 class="postmark">{{ day.day }}</h3>
+          <h3 class="postmark">{{ day.day }}<span v-if="!index" class="label theirs">{{ student.own_zone ? "times are theirs" : "times are the school's" }}{{ student.zone ? ` · ${student.zone.split("/").at(-1)?.replaceAll("_", " ")}` : "" }}</span></h3>
           <ol>
             <li v-for="(item, at) in day.items" :key="at" :class="item.kind">
               <span class="postmark clock">{{ item.clock }}</span>
@@ -66,7 +67,7 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
               <div v-else class="letter">
                 <span class="airmail"></span>
                 <RouterLink :to="`/dispatch/${item.delivery}`">{{ item.text }}</RouterLink>
-                <div class="label">{{ KINDS[item.kind] }} · {{ item.detail }}</div>
+                <div class="label">{{ KINDS[item.kind] }} · {{ item.detail }} <SendAgain v-if="item.delivery && ['sent', 'told', 'not_sent'].includes(item.kind)" :id="item.delivery" :status="item.kind" small /></div>
               </div>
             </li>
           </ol>
@@ -107,6 +108,7 @@ const OUTCOME: Record<string, string> = { finished: "finished", left: "left earl
 </template>
 
 <style scoped>
+.theirs { font: 400 12.5px var(--text); margin-left: 10px; }
 .room { display: grid; grid-template-columns: minmax(0, 1fr) 300px; gap: 18px; padding: 18px 22px 32px; align-items: start; }
 .time { padding: 6px 18px 14px; } .day { padding-top: 12px; } .day h3 { font: 700 14px var(--mark); border-bottom: 1px solid var(--rule2); padding-bottom: 4px; }
 ol { list-style: none; margin: 0; padding: 0; } li { display: grid; grid-template-columns: 52px minmax(0, 1fr); gap: 8px; padding: 5px 0; overflow-wrap: anywhere; } .clock { color: var(--soft); padding-top: 1px; }
