@@ -150,13 +150,50 @@ def _serve(database: Database, settings: Settings) -> None:
     serve_app(create_app(post), settings.host, settings.port, settings.trusted_proxies)
 
 
+# What is answered wrongly is asked again at once; given on the command line it ends the command.
+def _named(value: str) -> str:
+    if not value.strip():
+        raise typer.BadParameter("it can't be empty")
+    return value.strip()
+
+
+def _address(value: str) -> str:
+    from patient_courier.core.school.courses import check_email
+
+    try:
+        return check_email(value.strip())
+    except ValueError as error:
+        raise typer.BadParameter(str(error)) from error
+
+
+def _zone(value: str) -> str:
+    from whenever import available_timezones
+
+    zones = {zone.lower(): zone for zone in available_timezones()}
+    found = zones.get(value.strip().replace(" ", "_").lower())
+    if found is None:
+        raise typer.BadParameter(f"“{value}” is no time zone; write it like Europe/Lisbon")
+    return found
+
+
+def _password(value: str) -> str:
+    from patient_courier.web.sign_in import LONGEST, SHORTEST
+
+    if not SHORTEST <= len(value) <= LONGEST:
+        raise typer.BadParameter(f"it needs {SHORTEST} characters or more, and at most {LONGEST}")
+    return value
+
+
 @app.command()
 def new(
-    school: Annotated[str, typer.Option(prompt="What is your school called?")],
-    email: Annotated[str, typer.Option(prompt="Your e-mail address")],
-    name: Annotated[str, typer.Option(prompt="Your name")],
-    timezone: Annotated[str, typer.Option(prompt="Your time zone, e.g. Europe/Lisbon")],
-    password: Annotated[str, typer.Option(prompt="A password (10 characters or more)", hide_input=True)],
+    school: Annotated[str, typer.Option(prompt="What is your school called?", callback=_named)],
+    email: Annotated[str, typer.Option(prompt="Your e-mail address", callback=_address)],
+    name: Annotated[str, typer.Option(prompt="Your name", callback=_named)],
+    timezone: Annotated[str, typer.Option(prompt="Your time zone, e.g. Europe/Lisbon", callback=_zone)],
+    password: Annotated[
+        str,
+        typer.Option(prompt="A password (10 characters or more)", hide_input=True, callback=_password),
+    ],
     practice: Annotated[
         bool, typer.Option(help="A school to try things in: its clock can be moved.")
     ] = False,

@@ -100,10 +100,14 @@ class Row:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """How a file is to be read: what each column is; ``consent`` where the whole file's consent comes from, or nothing."""
+    """How a file is to be read: what each column is; ``consent`` where the whole file's consent comes from, or nothing.
+
+    ``course`` is what those come into of whom no column says another.
+    """
 
     targets: list[str]
     consent: str = ""
+    course: str | None = None
 
     @property
     def asks_consent(self) -> bool:
@@ -123,7 +127,9 @@ def plan_fault(plan: Plan, columns: Sequence[str], definitions: Definitions) -> 
         return f"Two columns are both “{twice.removeprefix(FIELD).replace('_', ' ')}”. Leave one out."
     if "email" not in named:
         return "Say which column holds the address."
-    if "enrolled" in named and "course" not in named:
+    if plan.course is not None and plan.course not in definitions.courses:
+        return "There is no such course to put them into."
+    if "enrolled" in named and "course" not in named and plan.course is None:
         return "There is a date of enrolment, but no column says in which course."
     return None
 
@@ -229,6 +235,7 @@ class Reader:
     def _judge(self, row: Row) -> None:
         """Whether the row makes somebody new, changes them, or says what is known."""
         known = self._known.get(row.email.lower())
+        row.course = row.course or self._plan.course
         if self._plan.consent and row.news is None:
             row.news = True
         if known is None:

@@ -4,8 +4,9 @@ from whenever import Date
 
 from patient_courier.core.checks import Lacking, sequence_findings
 from patient_courier.core.covered import covered_line
-from patient_courier.core.drafting.fitting import fit, of_file
+from patient_courier.core.drafting.fitting import fit
 from patient_courier.core.drafting.median import median_post, step_times
+from patient_courier.core.drafting.neutral import filled
 from patient_courier.core.drafting.nudge import draft_nudge
 from patient_courier.core.grouping import Waiting, grouped
 from patient_courier.core.line import stops
@@ -13,7 +14,7 @@ from patient_courier.core.reading import as_data
 from patient_courier.core.rehearsal import definitions_of, rehearse
 from patient_courier.core.school.values import parse_moment
 from patient_courier.core.standing import Standing, is_silent, stand
-from patient_courier.store.starters import starters
+from patient_courier.store.starters import starter_pattern, starters
 from tests.schools import COURSE, bought, event, read, school, send, sequence
 
 BEGAN = parse_moment("2026-03-02T12:00:00Z")
@@ -92,13 +93,14 @@ def test_every_starter_fits_another_course_and_keeps_clear_of_what_is_there():
         offer = {"key": "honey-once", "title": "Honey", "courses": ["honey"]}
         taken = sequence(f"honey-{file.sequences[0].key}", [send("a")])
         there = definitions(taken, courses=[COURSE, other], offers=[offer])
-        fitted = fit(there, of_file(file), there.courses["honey"], {})
+        fitted = fit(there, starter_pattern(key, Date(2026, 3, 2)), there.courses["honey"], {})
+        letters = [filled(x, there.school, there.courses["honey"]) for x in fitted.letters]
         assert len(fitted.sequences) == len(file.sequences) and all(
             x.status == "draft" for x in fitted.sequences
         )
         assert not {x.key for x in fitted.sequences} & set(there.sequences), key
         together = school(
-            [as_data(x) for x in fitted.sequences], [], *(as_data(x) for x in fitted.letters),
+            [as_data(x) for x in fitted.sequences], [], *(as_data(x) for x in letters),
             courses=[as_data(there.courses["honey"]), *(as_data(x) for x in file.courses)],
             offers=[offer, *(as_data(x) for x in file.offers)],
         )  # fmt: skip

@@ -29,7 +29,7 @@ onMounted(async () => {
 
 <template>
   <ConfigProvider :theme="theme">
-    <App style="height: 100%">
+    <App style="height: 100%" :message="{ top: 'calc(100vh - 84px)' }">
       <template v-if="asked">
         <AppFrame v-if="session" :session="session" @leave="session = null" />
         <SignIn v-else :problem="problem" @enter="enter" />

@@ -16,6 +16,7 @@ from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import Sequence
 
 _LOGIN, _COURSE = "{{ school.login_url }}", "{{ course.url }}"
+TAKEN = "taken"
 NO_ADDRESS = (
     "Here belongs a button to the course. Give the course its address under “Outline and set-up” first."
 )
@@ -84,8 +85,14 @@ def _from_day(bodies: list[dict[str, Any]], first: Date) -> list[dict[str, Any]]
 
 
 def filled(letter: Letter, school: School, course: Course) -> Letter:
-    """The letter with what the school and the course have: addresses they lack are no links, and a note says so."""
+    """The letter with what the school and the course have: addresses they lack are no links, and a note says so.
+
+    A card of the course ``taken`` shows the one that the starter is taken for.
+    """
     body = as_data(letter)
+    for block in body["blocks"]:
+        if block.get("course") == TAKEN:
+            block["course"] = course.key
     if not school.login_url:
         body = _said(body, _LOGIN, _COURSE)
     if not course.url:

@@ -45,10 +45,14 @@ class FileOut(BaseModel):
 
 
 class PlanIn(BaseModel):
-    """What each column is; ``consent`` where the students' consent to news comes from, if no column says it."""
+    """What each column is; ``consent`` where the students' consent to news comes from, if no column says it.
+
+    ``course``: what all come into of whom no column says another.
+    """
 
     targets: list[str] = Field(max_length=200)
     consent: Line = Field("", max_length=500)
+    course: str | None = Field(None, max_length=200)
     starts: bool = False
 
 
@@ -169,7 +173,7 @@ def try_out(id: RowId, body: PlanIn, user: SignedIn, post: ThePost, session: Rea
     """Try what taking the file in would do. Changes nothing."""
     _, file = _file(id)
     definitions, now = definitions_in(post, session), read_clock(session).now
-    plan = Plan(body.targets, body.consent.strip())
+    plan = Plan(body.targets, body.consent.strip(), body.course)
     fault = plan_fault(plan, file.columns, definitions)
     if fault:
         raise HTTPException(422, fault)
@@ -188,10 +192,15 @@ def take(id: RowId, body: PlanIn, user: SignedIn, post: ThePost) -> WorkOut:
     """Take in what was tried, with the same plan. 409 when it was not tried like that."""
     name, _ = _file(id)
     tried = _tried.get(id)
-    if tried is None or tried[0].targets != body.targets or tried[0].consent != body.consent:
+    if (
+        tried is None
+        or tried[0].targets != body.targets
+        or tried[0].consent != body.consent
+        or tried[0].course != body.course
+    ):
         raise HTTPException(409, "Try it first, and look at what it would do.")
     del _tried[id]  # once
-    how = How(name, Plan(body.targets, body.consent.strip()), user.name, body.starts)
+    how = How(name, Plan(body.targets, body.consent.strip(), body.course), user.name, body.starts)
 
     def work(job: Job[_Done]) -> _Done:
         number = importing.take_in(post.database, post.library.load, tried[1], how, job.step)

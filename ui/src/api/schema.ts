@@ -5204,6 +5204,8 @@ export interface components {
         /**
          * PlanIn
          * @description What each column is; ``consent`` where the students' consent to news comes from, if no column says it.
+         *
+         *     ``course``: what all come into of whom no column says another.
          */
         PlanIn: {
             /**
@@ -5211,6 +5213,8 @@ export interface components {
              * @default
              */
             consent: string;
+            /** Course */
+            course?: string | null;
             /**
              * Starts
              * @default false

@@ -34,12 +34,20 @@ function change(index: number, now: Condition | null): void {
   condition.value = allOf(next);
 }
 const turn = (index: number, part: Condition, not: boolean) => change(index, not ? { not: inner(part) } : inner(part));
-const fresh = (is: string) => KINDS.find((kind) => kind.value === is)?.fresh(courses.value[0]?.key ?? "any") ?? {};
+const fresh = (is: string) => KINDS.find((kind) => kind.value === is)?.fresh(props.course ?? courses.value[0]?.key ?? "any") ?? {};
 function add(part: Condition): void {
   open.value = parts.value.length;
   condition.value = allOf([...parts.value, part]);
 }
+// What one click throws away comes back with one click.
+const before = ref<{ was: Condition | null; now: string } | null>(null);
+const gone = computed(() => (before.value && before.value.now === JSON.stringify(condition.value) ? partsOf(before.value.was).length : 0));
+function back(): void {
+  if (before.value) condition.value = before.value.was;
+  [before.value, open.value] = [null, null];
+}
 function only(part: Condition | null): void {
+  before.value = parts.value.length ? { was: condition.value, now: JSON.stringify(part) } : null;
   condition.value = part;
   open.value = part && part.is === "student" ? 0 : null;
 }
@@ -61,7 +69,7 @@ const { data: counts, error } = useQuery({
   placeholderData: keepPreviousData,
 });
 const { data: audiences } = useQuery({ queryKey: ["audiences"], queryFn: () => data(api.GET("/api/audiences")) });
-const before = (index: number) => (index === 0 ? counts.value?.everyone : counts.value?.lines[index - 1]?.left);
+const leftBefore = (index: number) => (index === 0 ? counts.value?.everyone : counts.value?.lines[index - 1]?.left);
 const said = (index: number, part: Condition) => {
   if (!complete(part)) return "choose what is asked";
   const text = counts.value?.lines.length === parts.value.length ? (counts.value.lines[index]?.words ?? "…") : "…";
@@ -79,16 +87,17 @@ const label = (index: number, part: Condition) => (isNot(part) ? "but not" : ind
         <button v-if="parts.length" class="link" @click="only(null)">Everyone</button>
       </span></div>
       <button v-if="!past" class="count link" @click="naming = -1">{{ counts?.everyone ?? "…" }}</button></div>
+    <p v-if="gone" class="gone" role="status">{{ gone === 1 ? "One condition was" : `${gone} conditions were` }} taken out. <button class="link" @click="back">Put {{ gone === 1 ? "it" : "them" }} back</button></p>
     <template v-for="(part, index) in parts" :key="index">
       <div class="row">
         <span class="label">{{ label(index, part) }}</span>
         <button class="text" :class="{ open: open === index, missing: !complete(part) }" :disabled="readonly" :aria-expanded="open === index" @click="open = open === index ? null : index">{{ said(index, part) }}</button>
-        <button v-if="!past" class="count link" @click="naming = index"><span class="was">{{ before(index) ?? "…" }} →</span> {{ counts?.lines[index]?.left ?? "…" }}<span class="visually-hidden"> left: their names</span></button>
+        <button v-if="!past" class="count link" @click="naming = index"><span class="was">{{ leftBefore(index) ?? "…" }} →</span> {{ counts?.lines[index]?.left ?? "…" }}<span class="visually-hidden"> left: their names</span></button>
       </div>
       <div v-if="open === index && !readonly" class="edit sheet">
         <div class="kind">
           <Select :value="isNot(part) ? 'not' : 'is'" :options="[{ value: 'is', label: 'the student' }, { value: 'not', label: 'not: the student' }]" v-named="'Holds or not'" style="width: 150px" @change="(v) => turn(index, part, v === 'not')" />
-          <Select v-if="!isGroup(inner(part))" :value="inner(part).is as string" :options="GROUPED" show-search option-filter-prop="label" v-named="'What is asked'" class="grow" :get-popup-container="(node: HTMLElement) => node.parentElement ?? node" @change="(is) => change(index, isNot(part) ? { not: fresh(String(is)) } : fresh(String(is)))" />
+          <Select v-if="!isGroup(inner(part))" :value="inner(part).is as string" :options="GROUPED" show-search option-filter-prop="words" v-named="'What is asked'" class="grow" :get-popup-container="(node: HTMLElement) => node.parentElement ?? node" @change="(is) => change(index, isNot(part) ? { not: fresh(String(is)) } : fresh(String(is)))" />
         </div>
         <ConditionEdit v-if="isGroup(inner(part))" :model-value="inner(part)" inner @update:model-value="(now) => change(index, now && isNot(part) ? { not: now } : now)" />
         <ConditionFields v-else :model-value="inner(part)" @update:model-value="(now) => change(index, isNot(part) ? { not: now } : now)" />
@@ -108,6 +117,7 @@ const label = (index: number, part: Condition) => (isNot(part) ? "but not" : ind
 </template>
 
 <style scoped>
+.gone { margin: 0 0 0 72px; color: var(--warn); }
 .who { display: flex; flex-direction: column; gap: 7px; }
 .row { display: grid; grid-template-columns: 62px minmax(0, 1fr) 108px; gap: 10px; align-items: center; }
 .text { background: var(--sheet); border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; text-align: left; font: inherit; color: var(--ink); min-height: 36px; overflow-wrap: anywhere; } button.text:not(:disabled) { cursor: pointer; color: var(--act); } button.text:hover:not(:disabled) { border-color: var(--act); } .text.open { border-color: var(--act); } .text.missing { color: var(--warn); border-style: dashed; }

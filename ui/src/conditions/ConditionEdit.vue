@@ -36,7 +36,7 @@ const add = (one: Condition) => set({ ...found.value, lines: [...found.value.lin
       </div>
       <ConditionEdit v-if="isGroup(line.condition)" :model-value="line.condition" inner :inside="inside" @update:model-value="(now) => now && change(index, { ...line, condition: now })" />
       <template v-else>
-        <Select :value="line.condition.is as string" :options="GROUPED" show-search option-filter-prop="label" v-named="'What is asked'" :get-popup-container="(node: HTMLElement) => node.parentElement ?? node" @change="(is) => change(index, { ...line, condition: fresh(String(is)) })" />
+        <Select :value="line.condition.is as string" :options="GROUPED" show-search option-filter-prop="words" v-named="'What is asked'" :get-popup-container="(node: HTMLElement) => node.parentElement ?? node" @change="(is) => change(index, { ...line, condition: fresh(String(is)) })" />
         <ConditionFields :model-value="line.condition" :inside="inside" @update:model-value="(now) => change(index, { ...line, condition: now })" />
       </template>
     </div>

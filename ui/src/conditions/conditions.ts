@@ -1,12 +1,13 @@
 /** A condition in the form of the school file. */
 export type Condition = { [name: string]: unknown };
 
-export const KINDS: { value: string; label: string; group: string; fresh: (course: string) => Condition }[] = [
+/** `words`: what else one may look for it by. */
+export const KINDS: { value: string; label: string; group: string; words?: string; fresh: (course: string) => Condition }[] = [
   { value: "enrolled", label: "is enrolled in", group: "Courses", fresh: (course) => ({ is: "enrolled", course }) },
-  { value: "completed", label: "has completed", group: "Courses", fresh: (course) => ({ is: "completed", course }) },
-  { value: "progress", label: "has done a part of", group: "Courses", fresh: (course) => ({ is: "progress", course, at_least: 50 }) },
-  { value: "quiz", label: "quiz result", group: "Courses", fresh: () => ({ is: "quiz", quiz: "", result: "passed" }) },
-  { value: "inactive", label: "has been silent in", group: "Courses", fresh: (course) => ({ is: "inactive", course, for: "P7D" }) },
+  { value: "completed", label: "has completed", group: "Courses", words: "finished lesson module course", fresh: (course) => ({ is: "completed", course }) },
+  { value: "progress", label: "has done a part of", group: "Courses", words: "progress percent lessons", fresh: (course) => ({ is: "progress", course, at_least: 50 }) },
+  { value: "quiz", label: "quiz result", group: "Courses", words: "passed failed taken times", fresh: () => ({ is: "quiz", quiz: "", result: "passed" }) },
+  { value: "inactive", label: "has been silent in", group: "Courses", words: "quiet inactive lesson", fresh: (course) => ({ is: "inactive", course, for: "P7D" }) },
   { value: "certified", label: "has the certificate of", group: "Courses", fresh: (course) => ({ is: "certified", course }) },
   { value: "bought", label: "has bought", group: "Student", fresh: () => ({ is: "bought", offer: "any" }) },
   { value: "tagged", label: "has the tag", group: "Student", fresh: () => ({ is: "tagged", tag: "" }) },
@@ -24,7 +25,7 @@ export const KINDS: { value: string; label: string; group: string; fresh: (cours
 
 export const GROUPED = [...new Set(KINDS.map((kind) => kind.group))].map((group) => ({
   label: group,
-  options: KINDS.filter((kind) => kind.group === group).map(({ value, label }) => ({ value, label })),
+  options: KINDS.filter((kind) => kind.group === group).map(({ value, label, words }) => ({ value, label, words: `${label} ${words ?? ""}` })),
 }));
 
 /** A condition as a list of lines that all or any of must hold; each line can be turned round with “not”. */

@@ -6,6 +6,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
+import { useThings } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -46,6 +47,9 @@ const { data: certificates } = useQuery({
   // The page to ask on is known from the student's first letter, which arrives a moment after what they did.
   refetchInterval: 3_000,
 });
+const { data: frame } = useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
+const { things } = useThings();
+const first = computed(() => things.value?.offers[0]?.title);
 const mine = computed(() => room.value?.courses.filter((course) => course.status) ?? []);
 const shop = computed(() => room.value?.offers.filter((offer) => !offer.bought) ?? []);
 const free = computed(() => room.value?.courses.filter((course) => !course.status && !room.value?.offers.some((o) => o.courses.length === 1 && o.courses[0] === course.title)) ?? []);
@@ -63,8 +67,10 @@ const act = useMutation({
   },
   onError: (error) => notice.refused(error),
 });
+/** In a practice school an address costs nothing to invent; example.org reaches nobody (RFC 2606). */
+const invented = () => `${(form.value.first_name || "student").normalize("NFKD").toLowerCase().replace(/[^a-z0-9]+/g, "") || "student"}.${Date.now().toString(36).slice(-5)}@example.org`;
 const make = useMutation({
-  mutationFn: () => data(api.POST("/api/students", { body: { ...form.value, timezone: form.value.timezone || null } })),
+  mutationFn: () => data(api.POST("/api/students", { body: { ...form.value, email: form.value.email.trim() || invented(), timezone: form.value.timezone || null } })),
   onSuccess: ({ key }) => {
     making.value = false;
     form.value = { ...fresh };
@@ -78,7 +84,7 @@ const make = useMutation({
 <template>
   <PageHead title="Practice classroom">
     <template #beside><span class="soft wide-only">Be a student, and see what the post does.</span></template>
-    <StudentPick v-model="student" label="Be this student" style="width: 240px" /><Button @click="making = true">Make a student</Button>
+    <template v-if="frame?.clock.practice"><StudentPick v-model="student" label="Be this student" style="width: 240px" /><Button @click="making = true">Make a student</Button></template>
   </PageHead>
   <div v-if="student && room" class="desk">
     <section class="class">
@@ -113,10 +119,13 @@ const make = useMutation({
     </section>
     <StudentInbox :student="student" class="inbox" />
   </div>
-  <EmptyState v-else-if="!student" title="Who do you want to be?">
-    Choose a student above, or make one up. Then buy First Hive and watch the inbox.<br /><br /><Button type="primary" size="large" @click="making = true">Make a student</Button>
+  <EmptyState v-else-if="frame && !frame.clock.practice" title="This is a real school">
+    Here one plays a student in a practice school, to see what the post does without writing to anybody. Start one beside this school with “patient-courier demo”, or make one of your own with “patient-courier new --practice”; to try a sequence of this school, use Rehearse on its page.
   </EmptyState>
-  <AskDialog v-model:open="making" title="Make a student" ok="Make" :busy="make.isPending.value" :ready="Boolean(form.email.includes('@'))" @ok="make.mutate()"><NewStudent v-model="form" /></AskDialog>
+  <EmptyState v-else-if="!student" title="Who do you want to be?">
+    Choose a student above, or make one up. Then {{ first ? `buy ${first}` : "join a course" }} and watch the inbox.<br /><br /><Button type="primary" size="large" @click="making = true">Make a student</Button>
+  </EmptyState>
+  <AskDialog v-model:open="making" title="Make a student" ok="Make" :busy="make.isPending.value" @ok="make.mutate()"><NewStudent v-model="form" invented /></AskDialog>
 </template>
 
 <style scoped>

@@ -307,7 +307,7 @@ watch(changedRehearsals, (now, before) => {
 .desk { display: grid; grid-template-columns: minmax(0, 1fr) 372px; flex: 1; min-height: 0; }
 .ruler { padding: 16px 22px 60px; overflow: auto; }
 .end { padding: 14px 0 0 132px; display: flex; gap: 16px; align-items: center; flex-wrap: wrap; }
-.panel { background: var(--sheet); border-left: 1px solid var(--rule); overflow-y: auto; }
+.desk > .panel { background: var(--sheet); border-left: 1px solid var(--rule); overflow-y: auto; }
 .none { padding: 18px; } .who { padding-left: 18px; } .who li { padding: 3px 0; }
-@media (max-width: 900px) { .desk { display: block; overflow: auto; } .ruler { padding: 12px 14px; overflow: visible; } .panel { border-left: 0; border-top: 1px solid var(--rule); } .end { padding-left: 0; } }
+@media (max-width: 900px) { .desk { display: block; overflow: auto; } .ruler { padding: 12px 14px; overflow: visible; } .desk > .panel { border-left: 0; border-top: 1px solid var(--rule); } .end { padding-left: 0; } }
 </style>

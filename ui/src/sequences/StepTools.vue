@@ -13,7 +13,7 @@ const emit = defineEmits<{ move: [way: "up" | "down" | "in" | "out"]; copy: []; 
     <template v-if="step">
       <Button size="small" aria-label="Move up" title="Alt ↑" @click="emit('move', 'up')">↑ Up</Button>
       <Button size="small" aria-label="Move down" title="Alt ↓" @click="emit('move', 'down')">↓ Down</Button>
-      <Button size="small" aria-label="Move into the lane above" title="Into the lane above (Alt →)" @click="emit('move', 'in')">→ In</Button>
+      <Button size="small" aria-label="Move into the lane above" title="Into the lane above (Alt →)" @click="emit('move', 'in')">→ Into</Button>
       <Button size="small" aria-label="Move out of the lane" title="Out of its lane (Alt ←)" @click="emit('move', 'out')">← Out</Button>
       <Button size="small" title="C" @click="emit('copy')">Copy</Button>
       <Button size="small" danger title="Delete" @click="emit('remove')">Remove</Button>

@@ -12,6 +12,8 @@ export interface MatcherKind {
   value: string;
   label: string;
   group: string;
+  /** What tells it from others that are much like it. */
+  says?: string;
   selectors: Selector[];
 }
 
@@ -25,8 +27,8 @@ const tag: Selector = { name: "tag", kind: "tag", any: "any tag" };
 
 /** Every event a sequence can start with, wait for or leave on, in the words of its owner. */
 export const MATCHERS: MatcherKind[] = [
-  { value: "enrolled", label: "enrols in a course", group: "Coming in", selectors: [course] },
-  { value: "purchased", label: "buys an offer", group: "Coming in", selectors: [offer] },
+  { value: "enrolled", label: "enrols in a course", group: "Coming in", says: "however: bought, by hand or by import", selectors: [course] },
+  { value: "purchased", label: "buys an offer", group: "Coming in", says: "the purchase itself, once for each", selectors: [offer] },
   { value: "signed_up", label: "signs up with a form", group: "Coming in", selectors: [{ name: "form", kind: "form", any: "any form" }] },
   { value: "signed_in", label: "signs in", group: "Coming in", selectors: [] },
   { value: "refunded", label: "gets a refund", group: "Coming in", selectors: [offer] },

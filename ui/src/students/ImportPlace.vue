@@ -9,6 +9,7 @@ import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, type Api, csrfToken, data, Refusal } from "../api/client";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
+import { useThings } from "../api/things";
 
 /** Students from a file: its columns are named by example, it is tried, looked at, taken in, and can be undone as a whole. */
 const client = useQueryClient();
@@ -17,6 +18,8 @@ const file = ref<Api["FileOut"] | null>(null);
 const targets = ref<string[]>([]);
 const consent = ref("");
 const starts = ref(false);
+const course = ref("");
+const { options: things } = useThings();
 const work = ref<Api["WorkOut"] | null>(null);
 const doing = ref<"try" | "take" | "undo">("try");
 const input = ref<HTMLInputElement>();
@@ -25,9 +28,9 @@ const TARGETS = [
   { value: "timezone", label: "time zone" }, { value: "tags", label: "tags" }, { value: "course", label: "course they are in" }, { value: "enrolled", label: "day of enrolment" }, { value: "consent", label: "wants news: yes or no" },
 ];
 const options = (column: string) => [...TARGETS, { value: `field:${column}`, label: `own field “${column}”` }];
-const plan = computed(() => ({ targets: targets.value, consent: consent.value, starts: starts.value }));
+const plan = computed(() => ({ targets: targets.value, consent: consent.value, course: course.value || null, starts: starts.value }));
 // What was tried is only true of the plan it was tried with.
-watch([targets, consent], () => doing.value === "try" && (work.value = null), { deep: true });
+watch([targets, consent, course], () => doing.value === "try" && (work.value = null), { deep: true });
 let timer = 0;
 onBeforeUnmount(() => window.clearTimeout(timer));
 async function follow(): Promise<void> {
@@ -90,6 +93,7 @@ const dropped = (event: DragEvent) => void read(event.dataTransfer?.files[0]);
         <h2>May you write them news?</h2>
         <p v-if="targets.includes('consent')">The column says it for each of them. Who has stopped news stays without, whatever it says.</p>
         <template v-else><p class="soft">Without an answer here nobody new gets news. If they have all agreed, say where and when; it is kept in each one's consent log.</p><Input v-model:value="consent" aria-label="Where their consent comes from" placeholder="They ticked the box on my sign-up form, January 2026" /></template>
+        <label class="into">Put all of them into <Select v-model:value="course" v-named="'Put all of them into'" :options="[{ value: '', label: 'no course' }, ...(things.course ?? [])]" style="width: 240px" /><span v-if="targets.includes('course')" class="soft"> where the column says no other</span></label>
         <Checkbox v-model:checked="starts" class="starts">Let running sequences start for them (a welcome goes out at once to those who come into a course)</Checkbox>
       </section>
       <div class="acts"><Button :type="tried ? 'default' : 'primary'" :loading="tryOut.isPending.value || (work?.state === 'working')" @click="tryOut.mutate()">Try it</Button><span v-if="work?.state === 'working'" class="soft">{{ work.done }} of {{ work.total }} rows …</span></div>
@@ -113,6 +117,7 @@ const dropped = (event: DragEvent) => void read(event.dataTransfer?.files[0]);
 </template>
 
 <style scoped>
+.into { display: flex; gap: 8px; align-items: center; margin-top: 10px; flex-wrap: wrap; }
 .room { padding: 18px 22px 32px; display: flex; flex-direction: column; gap: 16px; max-width: 980px; } h2 { margin-bottom: 8px; } .drop { padding: 18px; border-style: dashed; display: flex; gap: 14px; align-items: center; flex-wrap: wrap; } .scroll { overflow-x: auto; } .box { padding: 12px 16px; } .box p { margin: 0 0 8px; } .starts { margin-top: 10px; } .acts { display: flex; gap: 12px; align-items: center; } .result { display: flex; flex-direction: column; gap: 12px; } .result p { margin: 0; } .sum { display: flex; gap: 10px; flex-wrap: wrap; } .sum .sheet { padding: 8px 16px; } .sum b { font-size: 22px; } .sum .bad { border-color: #ecd39a; background: var(--warn-bg); color: var(--warn); } .list { max-height: 320px; overflow-y: auto; } details ul { list-style: none; padding: 6px 0 0; margin: 0; } details li { padding: 2px 0; overflow-wrap: anywhere; }
 .bar { height: 6px; background: var(--rule2); border-radius: 3px; margin-top: 8px; } .bar i { display: block; height: 100%; background: #38699c; border-radius: 3px; }
 @media (max-width: 720px) { .room { padding: 14px; } }

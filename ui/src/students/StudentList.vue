@@ -139,7 +139,7 @@ const value = (fields: Api["ListedOut"]["fields"], column: string) => fields[col
 
 <style scoped>
 .room { padding: 18px 22px 32px; display: flex; flex-direction: column; gap: 12px; } .scroll { overflow-x: auto; } .num { text-align: right !important; } .nowrap { white-space: nowrap; } .blank { color: var(--warn); margin: 0; }
-.person { font-weight: 600; color: var(--ink); text-decoration: none; } .course { line-height: 1.45; } .pages { margin-top: 2px; } .tick { width: 1%; } .chosen td { background: var(--act-bg); } .town { display: block; } .tags { display: flex; flex-wrap: wrap; gap: 4px; }
+.person { font-weight: 600; color: var(--ink); text-decoration: none; } .course { line-height: 1.45; } .pages { margin-top: 2px; } .tick { width: 1%; } .chosen, .chosen td { background: var(--act-bg); } .town { display: block; } .tags { display: flex; flex-wrap: wrap; gap: 4px; }
 .sorter { background: none; border: 0; padding: 0; font: inherit; color: inherit; cursor: pointer; } .sorter:hover { text-decoration: underline; } .columns { display: flex; flex-direction: column; gap: 4px; max-height: 50vh; overflow-y: auto; }
 @media (max-width: 720px) { .room { padding: 14px; } }
 </style>
