@@ -12,7 +12,7 @@ from patient_courier.core.checks.finding import Finding
 from patient_courier.core.checks.flow import spots
 from patient_courier.core.condition_words import condition_words
 from patient_courier.core.definitions import Definitions, Plan
-from patient_courier.core.reading import validation_faults
+from patient_courier.core.reading import EMPTY, validation_faults
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import MatcherBase
 from patient_courier.core.school.sequences import Branch, Send, Sequence, Step, WaitFor, Waypoint
@@ -93,9 +93,23 @@ def unreadable(error: ValidationError, body: dict[str, Any]) -> list[Finding]:
     key = str(body.get("key", ""))
     for fault in validation_faults(error, body):
         step = _step_at(body, fault.pointer)
-        sentence = fault.sentence[:1].upper() + fault.sentence[1:] + "."
+        sentence = _unchosen(fault.pointer) if fault.sentence == EMPTY else _opened(fault.sentence)
         found.append(Finding("fault", "unreadable", sentence, key, step=step, pointer=fault.pointer))
     return found
+
+
+# What a creator leaves open, by the name it has in the school file.
+_OPEN = {"tag": "tag", "name": "field", "keys": "student", "url": "address", "form": "form"}
+
+
+def _unchosen(pointer: str) -> str:
+    """What has not been chosen yet at a place, as a sentence."""
+    name = pointer.rpartition("/")[2]
+    return f"No {_OPEN.get(name, name.replace('_', ' '))} is chosen here yet."
+
+
+def _opened(sentence: str) -> str:
+    return sentence[:1].upper() + sentence[1:] + "."
 
 
 def _step_at(body: Any, pointer: str) -> str | None:

@@ -11,6 +11,9 @@ from patient_courier.core.json_text import NotJson, read_json
 from patient_courier.core.references import Fault, faults
 from patient_courier.core.school.file import SchoolFile
 
+# What is said of a text that has to be there.
+EMPTY = "this must not be empty"
+
 
 class Unreadable(ValueError):
     """A school file that can't be read; ``faults`` say where and why."""
@@ -134,9 +137,9 @@ def _sentence(item: Any) -> str:
         case "model_type" | "model_attributes_type" | "dict_type":
             return "this must be an object, in curly brackets"
         case "too_short":
-            return "this must not be empty"
+            return EMPTY
         case "string_too_short":
-            return "this must not be empty"
+            return EMPTY
         case "greater_than_equal" | "less_than_equal":
             word = "at least" if kind == "greater_than_equal" else "at most"
             return f"this must be {word} {context.get('ge', context.get('le'))}"

@@ -26,15 +26,15 @@ export function useScrolled(): void {
     });
     if (!done && Date.now() - since < PATIENCE_MS) trying = window.setTimeout(() => restore(wanted, since), 50);
   }
-  const stopBefore = router.beforeEach(() => {
-    kept.set(here, parts().map((part) => part.scrollTop));
+  const stopBefore = router.beforeEach((to, from) => {
+    if (to.path !== from.path) kept.set(here, parts().map((part) => part.scrollTop));
   });
   const stopAfter = router.afterEach((to, from) => {
-    window.clearTimeout(trying);
     here = position();
     const wanted = back ? kept.get(here) : undefined;
     back = false;
     if (to.path === from.path) return;
+    window.clearTimeout(trying);
     void nextTick(() => (wanted ? restore(wanted) : parts().forEach((part) => (part.scrollTop = 0))));
   });
   onMounted(() => window.addEventListener("popstate", popped, true));

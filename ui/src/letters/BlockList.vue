@@ -35,9 +35,11 @@ async function focus(index: number): Promise<void> {
 async function goInto(index: number, left = 15): Promise<void> {
   await nextTick();
   const block = blockAt(index);
-  const field = block?.querySelector<HTMLElement>("[contenteditable=true], input, textarea") ?? block;
-  field?.focus();
-  if (left) window.setTimeout(() => document.activeElement !== field && document.activeElement?.closest("[contenteditable], input") === null && void goInto(index, left - 1), 30);
+  const field = block?.querySelector<HTMLElement>("[contenteditable=true], input, textarea");
+  (field ?? block)?.focus();
+  const there = () => field && document.activeElement === field;
+  const elsewhere = () => document.activeElement?.closest("[contenteditable=true], input") && !block?.contains(document.activeElement);
+  if (left) window.setTimeout(() => !there() && !elsewhere() && void goInto(index, left - 1), 30);
 }
 function add(kind: string, index: number): void {
   if (kind === "paste") {
