@@ -1,4 +1,4 @@
-import { nextTick, onBeforeUnmount, onMounted } from "vue";
+import { nextTick, onBeforeUnmount } from "vue";
 import { useRouter } from "vue-router";
 
 /** Where one has scrolled to on each page of the history: parts of the place that scroll, by where they stand. */
@@ -11,11 +11,9 @@ const position = () => Number((window.history.state as { position?: number } | n
 /** The way back leads to where one was on the page, not to its top. */
 export function useScrolled(): void {
   const router = useRouter();
-  let back = false;
   let trying = 0;
   let here = position();
   const parts = () => [...document.querySelectorAll<HTMLElement>(PARTS)];
-  const popped = () => (back = true);
 
   function restore(wanted: number[], since = Date.now()): void {
     const found = parts();
@@ -30,16 +28,14 @@ export function useScrolled(): void {
     if (to.path !== from.path) kept.set(here, parts().map((part) => part.scrollTop));
   });
   const stopAfter = router.afterEach((to, from) => {
+    const before = here;
     here = position();
-    const wanted = back ? kept.get(here) : undefined;
-    back = false;
+    const wanted = here < before ? kept.get(here) : undefined;
     if (to.path === from.path) return;
     window.clearTimeout(trying);
     void nextTick(() => (wanted ? restore(wanted) : parts().forEach((part) => (part.scrollTop = 0))));
   });
-  onMounted(() => window.addEventListener("popstate", popped, true));
   onBeforeUnmount(() => {
-    window.removeEventListener("popstate", popped, true);
     window.clearTimeout(trying);
     stopBefore();
     stopAfter();
