@@ -51,5 +51,5 @@ const add = (one: Condition) => set({ ...found.value, lines: [...found.value.lin
 <style scoped>
 .lines { display: flex; flex-direction: column; gap: 10px; } .inner { border-left: 3px solid var(--rule); padding-left: 10px; }
 .line { display: flex; flex-direction: column; gap: 6px; padding: 8px; background: var(--sheet2); border: 1px solid var(--rule2); border-radius: 6px; }
-.head { display: flex; justify-content: space-between; } .not { width: 150px; } .more { display: flex; gap: 8px; }
+.head { display: flex; justify-content: space-between; } .not { width: 150px; } .more { display: flex; gap: 8px; flex-wrap: wrap; }
 </style>

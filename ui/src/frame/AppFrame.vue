@@ -84,7 +84,7 @@ async function signOut(): Promise<void> {
 .place.here { background: var(--ground); border-left-color: var(--red); font-weight: 600; }
 hr { border: 0; border-top: 1px solid var(--rule); margin: 14px 18px; }
 .foot { margin-top: auto; padding: 12px 18px 16px; border-top: 1px solid var(--rule); }
-.place-room { overflow: auto; min-width: 0; display: flex; flex-direction: column; }
+.place-room { position: relative; overflow: auto; min-width: 0; display: flex; flex-direction: column; }
 .trouble { margin: 0; padding: 10px 22px; background: var(--warn-bg); border-bottom: 1px solid var(--warn-mark); color: var(--ink); }
 .menu { display: none; }
 .small { font-size: 12.5px; margin-top: 8px; }

@@ -61,6 +61,11 @@ describe("a draft", () => {
     first.draft.begin({ subject: "saved" });
     await type(first.draft, "not saved yet");
     first.wrapper.unmount();
+    const again = opened();
+    again.draft.begin({ subject: "saved" });
+    expect([again.draft.current.value?.subject, again.draft.restored.value]).toEqual(["not saved yet", false]);
+    again.wrapper.unmount();
+    vi.spyOn(performance, "timeOrigin", "get").mockReturnValue(1);
     const { draft } = opened();
     draft.begin({ subject: "saved" });
     expect([draft.current.value?.subject, draft.restored.value, draft.changed.value]).toEqual(["not saved yet", true, true]);

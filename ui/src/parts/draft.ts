@@ -17,6 +17,8 @@ interface Kept {
   now: string;
   saved: string;
   edition: string;
+  /** When the page was loaded in which it was typed: coming back to it there needs no word. */
+  page: number;
 }
 
 export const placeOf = (name: string) => `draft:${name}`;
@@ -79,10 +81,11 @@ export function useDraft<T extends object>(
     }
     begunAs = name();
     const kept = keptAt(place());
-    restored.value = kept !== null && kept.now !== fresh;
-    saved.value = kept?.saved && restored.value ? kept.saved : fresh;
-    edition.value = kept && restored.value ? kept.edition : from;
-    last = restored.value && kept ? kept.now : fresh;
+    const goesOn = kept !== null && kept.now !== fresh;
+    restored.value = goesOn && kept.page !== performance.timeOrigin;
+    saved.value = goesOn && kept.saved ? kept.saved : fresh;
+    edition.value = goesOn ? kept.edition : from;
+    last = goesOn ? kept.now : fresh;
     current.value = JSON.parse(last) as T;
     clash.value = null;
     past.value = [];
@@ -91,7 +94,7 @@ export function useDraft<T extends object>(
 
   function keep(now: string): void {
     if (now === saved.value) localStorage.removeItem(place());
-    else localStorage.setItem(place(), JSON.stringify({ now, saved: saved.value, edition: edition.value } satisfies Kept));
+    else localStorage.setItem(place(), JSON.stringify({ now, saved: saved.value, edition: edition.value, page: performance.timeOrigin } satisfies Kept));
   }
 
   // Something else is shown from now on; what was typed here lies in this browser.

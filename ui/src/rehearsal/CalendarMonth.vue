@@ -58,7 +58,7 @@ const shown = computed(() => {
 </template>
 
 <style scoped>
-.week { display: grid; grid-template-columns: repeat(7, minmax(0, 1fr)); gap: 4px; margin-bottom: 8px; }
+.week { position: relative; display: grid; grid-template-columns: repeat(7, minmax(0, 1fr)); gap: 4px; margin-bottom: 8px; }
 .day { display: flex; flex-direction: column; min-width: 0; } header { font-weight: 700; font-size: 11.5px; letter-spacing: -0.03em; padding: 0 2px 3px; white-space: nowrap; overflow: hidden; }
 @media (max-width: 720px) { .week { grid-template-columns: repeat(7, minmax(80px, 1fr)); overflow-x: auto; } }
 .box { flex: 1; background: var(--sheet); border: 1px solid var(--rule2); border-radius: 4px; padding: 4px; min-height: 58px; display: flex; flex-direction: column; gap: 4px; } .before { background: none; }
