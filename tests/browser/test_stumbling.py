@@ -242,4 +242,4 @@ def test_what_hangs_on_nothing_can_be_thrown_away_and_the_rest_says_why_not(page
     page.goto("/courses/first-hive?tab=outline")
     page.get_by_role("button", name="Throw this course away").click()
     page.get_by_role("dialog").get_by_role("button", name="Throw away").click()
-    expect(page.get_by_text(re.compile("can't be thrown away: .* have been in it"))).to_be_visible()
+    expect(page.get_by_text(re.compile("can't be thrown away: .* came into it"))).to_be_visible()

@@ -14,9 +14,9 @@ from patient_courier.web.context import Session, SignedIn, ThePost, Writing, def
 
 router = APIRouter(prefix="/api", tags=["removing"])
 _STUDENTS = {
-    "course": "{n} have been in it",
-    "offer": "{n} have bought it",
-    "sequence": "{n} have been inside; close it instead",
+    "course": "{n} came into it",
+    "offer": "{n} bought it",
+    "sequence": "{n} came into it; close it instead",
 }
 
 
