@@ -34,7 +34,9 @@ def neutral(
     """
     own = {letter.key: as_data(letter) for letter in file.letters}
     found = [
-        Letter.model_validate({"key": key, "purpose": "course_help", **own.get(key, {}), **letters[key]})
+        Letter.model_validate(
+            {"key": key, "purpose": "course_help", **own.get(key, {}), **letters.get(key, {})}
+        )
         for key in [*own, *(key for key in letters if key not in own)]
     ]
     bodies = [

@@ -16,7 +16,7 @@ onBeforeUnmount(() => window.clearInterval(timer));
 <template>
   <div class="planned" role="status">
     <template v-if="found.take_back_seconds !== null"><b>It goes out in <span class="postmark">{{ left }}</span> seconds.</b> <Button size="small" danger @click="emit('back')">Take it back</Button></template>
-    <span v-else><b>Planned for {{ found.when }}.</b> <template v-if="found.first && found.body.zone === 'student'">The first letter goes out {{ found.first }}, school time; until then everything can be changed. </template><template v-else>Who is on the list is settled then; </template>the guards are asked for each letter.</span>
+    <span v-else><b>Planned for {{ found.when }}.</b> <template v-if="found.first && found.body.zone === 'student'">The first letter goes out {{ found.first }}, school time; until then everything can be changed, and the guards are asked for each letter.</template><template v-else>Who is on the list is settled then; the guards are asked for each letter.</template></span>
   </div>
 </template>
 

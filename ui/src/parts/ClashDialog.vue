@@ -52,7 +52,7 @@ function choose(): void {
 <style scoped>
 .quick { display: flex; gap: 8px; margin-bottom: 10px; }
 fieldset { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 10px 10px; margin: 0 0 10px; display: grid; grid-template-columns: 1fr 1fr; gap: 8px; }
-legend { font-weight: 600; padding: 0 6px; }
+legend { font-size: 14px; font-weight: 600; padding: 0 6px; margin: 0; width: auto; border: 0; }
 label { display: flex; gap: 8px; align-items: flex-start; padding: 6px 8px; border-radius: 6px; cursor: pointer; }
 label.on { background: var(--act-bg); }
 label span { display: flex; flex-direction: column; min-width: 0; }
