@@ -42,7 +42,7 @@ const { data: who } = useQuery({ queryKey: ["student", shownAs], queryFn: () => 
 
 <template>
   <div class="beside">
-    <div class="seen"><span class="label">Seen as</span><Button size="small" aria-label="The one before (p)" :disabled="people.length < 2" @click="go(-1)">‹</Button><b class="chip"><bdi>{{ who?.name ?? "…" }}</bdi></b><Button size="small" aria-label="The next one (n)" :disabled="people.length < 2" @click="go(1)">›</Button><Segmented v-model:value="view" :options="['Desk', 'Phone', 'Plain text']" size="small" class="views" /></div>
+    <div class="seen"><span class="label">Seen as</span><Button size="small" aria-label="The one before (p)" :disabled="people.length < 2" @click="go(-1)">‹ Before</Button><b class="chip"><bdi>{{ who?.name ?? "…" }}</bdi></b><Button size="small" aria-label="The next one (n)" :disabled="people.length < 2" @click="go(1)">Next ›</Button><Segmented v-model:value="view" :options="['Desk', 'Phone', 'Plain text']" size="small" class="views" /></div>
     <p v-if="error" class="blank" role="alert">▲ {{ error.message }}</p>
     <template v-else-if="seen">
       <p v-if="seen.blank" class="blank" role="alert">▲ {{ seen.blank }}</p>

@@ -16,6 +16,7 @@ import { type Certificate, FRESH } from "./certificate";
 import CertificateDesign from "./CertificateDesign.vue";
 import PicturePick from "../parts/PicturePick.vue";
 import { useAway } from "../parts/away";
+import { useSaveKey } from "../parts/save-key";
 
 interface Item { key: string; title: string; minutes?: number | null; pass_mark?: number; url?: string | null }
 interface Module { key: string; title: string; unlocks?: string | null; lessons: Item[]; quizzes: Item[] }
@@ -88,6 +89,7 @@ function choose(body: Course): void {
   resolve(body);
   save.mutate(copy());
 }
+useSaveKey(() => changed.value && !save.isPending.value && save.mutate(copy()));
 const read = useMutation({
   mutationFn: (text: string) => data(api.POST("/api/courses/{key}/outline", { params: { path: { key: props.id } }, body: { text } })),
   onSuccess: (now) => {
@@ -161,6 +163,7 @@ function setPrice(one: Offer, text: string): void {
     <Button class="add" @click="addModule">Add a module</Button>
     <section class="sheet box"><h2>Offers that give this course</h2>
       <div v-for="one in offers" :key="one.key" class="item"><Input :value="one.title" :aria-label="`Title of offer ${one.key}`" @blur="(e: Event) => setTitle(one, typed(e))" /><Input :value="one.price ? `${one.price.currency} ${one.price.amount}` : ''" placeholder="free" :aria-label="`Price of ${one.title}`" class="price" @blur="(e: Event) => setPrice(one, typed(e))" /><span class="label postmark">{{ one.key }}</span>
+        <Button size="small" type="text" danger @click="throwAway(one.title, () => api.DELETE('/api/offers/{key}', { params: { path: { key: one.key } } }), '')">Throw away</Button>
         <div class="offer"><Input :value="one.url ?? ''" placeholder="where it can be bought: a web address" :aria-label="`Where ${one.title} can be bought`" @blur="(e: Event) => setOffer(one, { url: typed(e).trim() || null })" /><Input :value="one.summary" placeholder="in one sentence; without it, the course's" :aria-label="`${one.title} in one sentence`" @blur="(e: Event) => setOffer(one, { summary: typed(e) })" /></div></div>
       <div><Button size="small" @click="addOffer">Add an offer</Button></div></section>
   </div>

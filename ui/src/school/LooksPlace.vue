@@ -25,6 +25,7 @@ import { shownAs, suggest } from "../parts/shown-as";
 import StudentPick from "../parts/StudentPick.vue";
 import LinksEdit from "./LinksEdit.vue";
 import SignatureEdit from "./SignatureEdit.vue";
+import { useSaveKey } from "../parts/save-key";
 
 /** The frames round letters: changed in one place, seen at once on three real letters. */
 const client = useQueryClient();
@@ -88,6 +89,7 @@ function choose(body: Layout): void {
   resolve(body);
   save.mutate(copy());
 }
+useSaveKey(() => changed.value && !save.isPending.value && save.mutate(copy()));
 const make = useMutation({
   mutationFn: (body: Layout) =>
     data(api.PUT("/api/layouts/{key}", { params: { path: { key: body.key }, header: ONLY_NEW }, body: body as unknown as Record<string, unknown> })),

@@ -17,6 +17,7 @@ import LettersBox from "./LettersBox.vue";
 import NewPassword from "./NewPassword.vue";
 import SigningKeys from "./SigningKeys.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
+import { useSaveKey } from "../parts/save-key";
 
 const client = useQueryClient();
 const notice = useNotice();
@@ -53,6 +54,7 @@ function choose(body: School): void {
   resolve(body);
   save.mutate(copy());
 }
+useSaveKey(() => changed.value && !save.isPending.value && save.mutate(copy()));
 const file = ref<HTMLInputElement>();
 const wrong = ref("");
 const withKeys = ref(false);
