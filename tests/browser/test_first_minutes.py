@@ -156,6 +156,7 @@ def test_a_sequence_built_by_keyboard_saved_run_and_kept_over_a_reload(page: Pag
     expect(page.get_by_text("Your changes wait here, in this browser")).to_be_visible()
     page.go_back()
     expect(card).to_have_count(0)
+    page.reload()
     page.get_by_role("button", name="Show what is saved instead").click()
     expect(card).to_have_count(1)
 

@@ -188,7 +188,7 @@ def test_the_look_ahead_names_who_will_not_get_it_who_later_and_what_is_to_be_me
     assert groups == {("not", "news_off"): ["kai"], ("mend", "blank_field: student.first_name"): ["s0"]}
     assert (found["will"], found["matching"]) == (1, 3)
     assert found["slip"]["post"] == "“Spring letter” goes to one student."
-    assert "One has no value for student.first_name." in found["slip"]["without"]
+    assert "One has no value for “first name”." in found["slip"]["without"]
     ok(app.client.put("/api/letters/spring-letter", json={**letter, "subject": "Spring"}))
     later = ok(app.client.post("/api/broadcasts/spring-letter/outlook"))["result"]["groups"][-1]
     assert (later["kind"], later["reason"], later["students"][0]["key"]) == ("later", "outside_hours", "s0")

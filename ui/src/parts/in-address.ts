@@ -26,22 +26,37 @@ export function useInAddress<T extends Asked>(first: T): T {
   const asked = reactive(now) as T;
   const written = (value: Asked[string]) => (typeof value === "string" ? value : JSON.stringify(value));
   let timer = 0;
-  function put(): void {
-    window.clearTimeout(timer);
-    if (route.path !== path) return;
-    const query = { ...route.query };
+  let leaving = false;
+  function query(): typeof route.query {
+    const found = { ...route.query };
     for (const [name, like] of Object.entries(first)) {
       const value = (asked as Asked)[name] ?? null;
-      if (written(value) === written(like)) delete query[name];
-      else query[name] = written(value);
+      if (written(value) === written(like)) delete found[name];
+      else found[name] = written(value);
     }
-    void router.replace({ query, hash: route.hash });
+    return found;
   }
+  function put(): void {
+    timer = 0;
+    // On the way to another place a replacement would take one back.
+    if (!leaving && route.path === path) void router.replace({ query: query(), hash: route.hash });
+  }
+  const stop = router.beforeEach((to) => {
+    leaving = to.path !== path;
+    if (!leaving || !timer || route.path !== path) return;
+    // What was asked a moment before is still put down, on the page that is left.
+    window.clearTimeout(timer);
+    const address = router.resolve({ path, query: query(), hash: route.hash }).href;
+    window.history.replaceState({ ...(window.history.state as object), current: address }, "", address);
+  });
   // Not at every key: the address is for the way back.
   watch(asked, () => {
     window.clearTimeout(timer);
     timer = window.setTimeout(put, 200);
   }, { deep: true });
-  onBeforeUnmount(() => window.clearTimeout(timer));
+  onBeforeUnmount(() => {
+    stop();
+    window.clearTimeout(timer);
+  });
   return asked;
 }

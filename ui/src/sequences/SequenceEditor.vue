@@ -54,6 +54,7 @@ const throwAway = useAway();
 const versions = ref(false);
 const testing = ref(false);
 const lacking = ref(false);
+const missing = ref<Api["FindingOut"][]>([]);
 const { things, courses } = useThings();
 const plain = () => current.value as unknown as Record<string, unknown>;
 
@@ -104,7 +105,6 @@ const step = computed({
 });
 const marks = computed(() => new Map((checked.value?.marks ?? []).map((mark) => [mark.step, mark])));
 const findings = computed(() => checked.value?.findings ?? []);
-const faults = computed(() => findings.value.filter((finding) => finding.level === "fault"));
 const elsewhere = computed(() => findings.value.filter((finding) => !finding.step));
 const letterMap = computed(() => new Map((letters.value ?? []).map((letter) => [letter.key, letter])));
 const names = computed(() => new Map([...(things.value?.sequences ?? []), ...(things.value?.courses ?? [])].map((one) => [one.key, one.title])));
@@ -219,7 +219,11 @@ function chooseEdition(body: Sequence): void {
 }
 /** What is not saved is saved first; what is missing is listed; then the slip. */
 async function run(): Promise<void> {
-  if (faults.value.length || !checked.value?.readable) lacking.value = true;
+  // What is shown may be a moment old: asked is what stands there now.
+  const now = await data(api.POST("/api/sequences/check", { body: plain() })).catch((failed: unknown) => notice.refused(failed));
+  if (!now) return;
+  missing.value = now.findings.filter((finding) => finding.level === "fault");
+  if (missing.value.length) lacking.value = true;
   else if (changed.value) {
     await save.mutateAsync({ body: copy(), move: false }).catch(() => undefined);
     running.value = !changed.value;
@@ -294,7 +298,7 @@ watch(changedRehearsals, (now, before) => {
     <VersionsDialog :open="versions" :id="key" @close="versions = false" @moving="moving" />
     <SaveDialog :effect="effect" :version="found.version + 1" :running="found.status === 'running'" @cancel="effect = null" @save="(move) => save.mutate({ body: copy(), move })" />
     <RunDialog :id="key" :open="running" :name="current.name" :running="found.status === 'running'" :busy="setStatus.isPending.value" @cancel="running = false" @run="(take_in) => setStatus.mutate({ status: 'running', take_in })" />
-    <MissingDialog :open="lacking" :findings="faults" @close="lacking = false" @go="(id) => ((lacking = false), (chosen = id || chosen), goInto(chosen))" />
+    <MissingDialog :open="lacking" :findings="missing" @close="lacking = false" @go="(id) => ((lacking = false), (chosen = id || chosen), goInto(chosen))" />
   </template>
   <template v-else-if="error"><PageHead title="Sequence" :above="{ to: '/sequences', name: 'Sequences' }" /><EmptyState title="This sequence can't be shown">{{ error.message }}</EmptyState></template>
 </template>
