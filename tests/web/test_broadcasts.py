@@ -110,7 +110,7 @@ def test_a_moment_that_has_passed_is_refused_and_so_is_a_field_that_a_broadcast_
     }
     ok(app.client.put("/api/letters/spring-letter", json=letter))
     answer = app.client.post("/api/broadcasts/spring-letter/schedule", json={})
-    assert answer.status_code == 409 and "quiz.title" in answer.json()["detail"]
+    assert answer.status_code == 409 and "quiz title" in answer.json()["detail"]
 
 
 def look_once_more(app: App) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings
 from patient_courier.core.definitions import Definitions, ReadyLetter
-from patient_courier.core.merge import FREE_PREFIX
+from patient_courier.core.merge import FREE_PREFIX, field_words
 from patient_courier.core.school.broadcasts import Broadcast
 
 _ALWAYS = ("student", "school", "links", "event")
@@ -48,7 +48,7 @@ def _findings(definitions: Definitions, broadcast: Broadcast) -> Iterator[Findin
         if name.startswith(FREE_PREFIX) or name.partition(".")[0] in groups:
             continue
         mend = " Say which course it is about." if name.partition(".")[0] in _OF_A_COURSE else ""
-        sentence = f"A broadcast can't fill the merge field {name}.{mend}"
+        sentence = f"A broadcast can't fill the merge field “{field_words(name)}”.{mend}"
         yield Finding("fault", "field_not_here", sentence, letter=broadcast.letter, pointer="/letter")
     if letter.letter.purpose == "service":
         yield Finding(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from patient_courier.core.checks.finding import Finding, Lacking, Mend
 from patient_courier.core.definitions import Definitions, Plan
-from patient_courier.core.merge import Field, Template, TemplateError
+from patient_courier.core.merge import Field, Template, TemplateError, field_words
 from patient_courier.core.school.events import MatcherBase
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import CertificateStep, StartSequence, WaitFor, Waypoint
@@ -150,30 +150,32 @@ def _of_field(
         if unable:
             every = len(unable) == len(ways)
             if every and not field.has_default:
-                sentence = f"“{name}” can't be filled here: nothing that starts this sequence is about a {kind}. Each letter would wait for you."
+                sentence = f"“{field_words(name)}” can't be filled here: nothing that starts this sequence is about a {kind}. Each letter would wait for you."
                 yield Finding("fault", "field_never_filled", sentence)
             elif every:
                 yield Finding(
                     "warning",
                     "field_never_filled",
-                    f"“{name}” will always show its fallback: nothing that starts this sequence is about a {kind}.",
+                    f"“{field_words(name)}” will always show its fallback: nothing that starts this sequence is about a {kind}.",
                 )
             elif not field.has_default:
                 yield Finding(
                     "warning",
                     "field_sometimes_blank",
-                    f"“{name}” can't be filled for every start of this sequence, and it has no fallback.",
+                    f"“{field_words(name)}” can't be filled for every start of this sequence, and it has no fallback.",
                 )
             return
     if field.has_default:
         return
     if _blank_by_definition(definitions, ways, name):
-        yield Finding("fault", "field_blank", f"“{name}” is empty in your school, and it has no fallback.")
+        yield Finding(
+            "fault", "field_blank", f"“{field_words(name)}” is empty in your school, and it has no fallback."
+        )
     elif group == "certificate" and not _brings_certificate(plan):
         yield Finding(
             "warning",
             "field_sometimes_blank",
-            f"“{name}” is empty until the certificate is issued; wait for that before this letter.",
+            f"“{field_words(name)}” is empty until the certificate is issued; wait for that before this letter.",
         )
     elif group == "student" and lacking.number(name):
         number = lacking.number(name)
@@ -181,7 +183,7 @@ def _of_field(
         yield Finding(
             "warning",
             "field_sometimes_blank",
-            f"{who} no {name.removeprefix('student.').removeprefix('fields.').replace('_', ' ')}, and “{name}” has no fallback. Their letters would wait for you.",
+            f"{who} no {field_words(name)}, and the letter has no fallback for it. Their letters would wait for you.",
             mend=_fallback(letter, place, text, name),
         )
 
