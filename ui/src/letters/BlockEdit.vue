@@ -63,7 +63,7 @@ function choose(value: string): void {
   <p v-else-if="block.kind === 'signature'" class="soft plain">As it stands in <RouterLink to="/school#signature">School</RouterLink>, or in the layout.</p>
   <hr v-else-if="block.kind === 'divider'" />
   <Segmented v-else-if="block.kind === 'space'" :value="block.size" :options="['small', 'medium', 'large']" size="small" aria-label="How much space" @change="(size) => set({ size })" />
-  <textarea v-else-if="block.kind === 'note'" :value="block.text" rows="2" :aria-label="`Note ${number}`" placeholder="For your eyes only: what is still to be done here" @change="set({ text: typed($event) })"></textarea>
+  <textarea v-else-if="block.kind === 'note'" :value="block.text" rows="2" :aria-label="`Note ${number}`" placeholder="For your eyes only: what is still to be done here" @input="set({ text: typed($event) })"></textarea>
   <AnswersEdit v-else-if="block.kind === 'answers'" :model-value="block" :fields="fields" @update:model-value="(now) => (block = now)" />
   <div v-else-if="block.kind === 'columns'" class="columns">
     <div v-for="side in (['left', 'right'] as const)" :key="side" class="column"><span class="label">{{ side }}</span>

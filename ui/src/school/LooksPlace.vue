@@ -153,13 +153,13 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
       <div class="pair"><label>Typeface<Select :value="layout.type" v-named="'Typeface'" :options="[{ value: 'serif', label: 'with serifs' }, { value: 'sans', label: 'without serifs' }, { value: 'typewriter', label: 'typewriter' }]" @change="(type) => set({ type: type as Layout['type'] })" /></label><label>Size<InputNumber :value="layout.size" :min="14" :max="20" aria-label="Size of the text" @change="(n) => n && set({ size: Number(n) })" /></label>
         <label>Buttons<Segmented :value="layout.button_shape" :options="['square', 'rounded', 'round']" @change="(button_shape) => set({ button_shape: button_shape as Layout['button_shape'] })" /></label></div>
       <h2>Footer</h2>
-      <label>A line or two<textarea :value="layout.footer" rows="2" aria-label="Footer" @change="set({ footer: typed($event) })"></textarea></label>
+      <label>A line or two<textarea :value="layout.footer" rows="2" aria-label="Footer" @input="set({ footer: typed($event) })"></textarea></label>
       <LinksEdit :model-value="layout.links" label="Footer link" @update:model-value="(links) => set({ links })" />
       <p class="soft">The postal address and the ways to stop stand below every letter by themselves.</p>
       <details class="own" :open="layout.signature !== null"><summary>A signature of its own</summary><p class="soft">Instead of the school's, in letters that stand in this layout.</p><SignatureEdit :model-value="layout.signature" @update:model-value="(signature) => set({ signature })" /></details>
       <details class="own" :open="layout.html !== null"><summary>A frame of your own in HTML</summary>
         <p class="soft">Paste a whole page. It needs a place for the letter, the link to stop and the postal address; scripts and what loads by itself are taken out.</p>
-        <textarea :value="layout.html ?? ''" rows="8" class="code" aria-label="HTML of the frame" :placeholder="EXAMPLE" @change="set({ html: typed($event).trim() || null })"></textarea>
+        <textarea :value="layout.html ?? ''" rows="8" class="code" aria-label="HTML of the frame" :placeholder="EXAMPLE" @input="set({ html: typed($event) || null })"></textarea>
         <div class="acts"><Button size="small" @click="set({ html: EXAMPLE })">Begin with an example</Button><Button v-if="layout.html !== null" size="small" @click="set({ html: null })">Back to the frame above</Button></div></details>
       <Button v-if="own && all.length > 1" danger class="away" @click="away.mutate()">Throw this layout away</Button>
     </section>
