@@ -19,7 +19,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
 <template>
   <div class="signature">
     <label>Name<Input :value="shown.name" aria-label="Name in the signature" placeholder="Ines" @change="(e: Event) => sign({ name: typed(e) })" /></label>
-    <label>A line or two<textarea :value="shown.text" rows="2" aria-label="Text of the signature" @change="sign({ text: typed($event) })"></textarea></label>
+    <label>A line or two<textarea :value="shown.text" rows="2" aria-label="Text of the signature" @input="sign({ text: typed($event) })"></textarea></label>
     <PicturePick :model-value="shown.picture" label="signature" small @update:model-value="(picture) => sign({ picture })" />
     <LinksEdit :model-value="shown.links" label="Signature link" @update:model-value="(links) => sign({ links })" />
   </div>
