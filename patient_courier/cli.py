@@ -167,13 +167,12 @@ def _address(value: str) -> str:
 
 
 def _zone(value: str) -> str:
-    from whenever import available_timezones
+    from patient_courier.core.school.values import find_zone
 
-    zones = {zone.lower(): zone for zone in available_timezones()}
-    found = zones.get(value.strip().replace(" ", "_").lower())
-    if found is None:
-        raise typer.BadParameter(f"“{value}” is no time zone; write it like Europe/Lisbon")
-    return found
+    try:
+        return find_zone(value)
+    except ValueError as error:
+        raise typer.BadParameter(str(error)) from error
 
 
 def _password(value: str) -> str:

@@ -21,13 +21,22 @@ def luminance(colour: str) -> float:
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
 
-def mended(colour: str, ground: str) -> str:
-    """The colour made darker or lighter, in small steps, until it can be read on its ground."""
-    target = 0 if luminance(ground) > 0.18 else 255
-    parts = [int(colour[at : at + 2], 16) for at in (1, 3, 5)]
+def mended(colour: str, ground: str, enough: float = ENOUGH) -> str:
+    """The colour made darker or lighter, in small steps, until it has contrast enough with its ground."""
+    target = "#ffffff" if is_dark(ground) else "#000000"
     for step in range(0, 101, 2):
-        mixed = [round(part + (target - part) * step / 100) for part in parts]
-        found = "#" + "".join(f"{part:02x}" for part in mixed)
-        if ratio(found, ground) >= ENOUGH:
+        found = mixed(colour, target, step / 100)
+        if ratio(found, ground) >= enough:
             return found
-    return "#000000" if target == 0 else "#ffffff"
+    return target
+
+
+def mixed(one: str, other: str, share: float) -> str:
+    """The first colour with so much (0 to 1) of the other in it."""
+    parts = ((int(one[at : at + 2], 16), int(other[at : at + 2], 16)) for at in (1, 3, 5))
+    return "#" + "".join(f"{round(a + (b - a) * share):02x}" for a, b in parts)
+
+
+def is_dark(ground: str) -> bool:
+    """Whether white can be read on it better than black."""
+    return luminance(ground) <= 0.18

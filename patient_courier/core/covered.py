@@ -90,7 +90,6 @@ class Stalled:
     title: str
     silent: int
     reached: int
-    letters: int
 
 
 def covered_line(
@@ -222,12 +221,9 @@ def stalled(
     for key, course in definitions.courses.items():
         hanging = list(dict.fromkeys(hung(definitions, key)))
         reached = reached_at(hanging, people[key], now, days, told)
-        letters = Counter(
-            one.stop for one in hanging if definitions.sequences[one.sequence].sequence.status == "running"
-        )
         titles = {stop.id: stop.title for stop in stops(course)}
         found += [
-            Stalled(key, course.title, stop, titles[stop], number, reached[stop], letters[stop])
+            Stalled(key, course.title, stop, titles[stop], number, reached[stop])
             for stop, number in silent_at(people[key], now, days).items()
             if number >= GAP_FROM
         ]

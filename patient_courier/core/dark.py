@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from patient_courier.core.contrast import ENOUGH, luminance, mended, ratio
+from patient_courier.core.contrast import ENOUGH, is_dark, mended, mixed, ratio
 from patient_courier.core.school.looks import Layout
 
 # Where nothing of a layout's own shows through: nearly black, with a light ink.
@@ -13,8 +13,6 @@ _GROUND, _PAPER, _INK = "#14191e", "#1f262d", "#e6eaee"
 _OWN = 0.07
 # WCAG 2.2, success criterion 1.4.11: for what is no text, such as a button on its paper.
 ENOUGH_FOR_SHAPES = 3.0
-# Below this a layout is dark as it is.
-_DARK_PAPER = 0.18
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,12 +31,12 @@ class Dark:
 
 def dark_of(layout: Layout) -> Dark:
     """The colours of a layout for those who read in the dark."""
-    if luminance(layout.paper) < _DARK_PAPER:
+    if is_dark(layout.paper):
         ground, paper, ink = layout.ground, layout.paper, mended(layout.ink, layout.paper)
     else:
-        ground, paper = _mixed(_GROUND, layout.ground, _OWN), _mixed(_PAPER, layout.paper, _OWN)
+        ground, paper = mixed(_GROUND, layout.ground, _OWN), mixed(_PAPER, layout.paper, _OWN)
         ink = mended(_INK, paper)
-    button = _seen(layout.button, paper)
+    button = mended(layout.button, paper, ENOUGH_FOR_SHAPES)
     return Dark(
         ground=ground,
         paper=paper,
@@ -49,21 +47,6 @@ def dark_of(layout: Layout) -> Dark:
         button=button,
         button_ink=_on(layout.button_ink, button),
     )
-
-
-def _mixed(one: str, other: str, share: float) -> str:
-    parts = ((int(one[at : at + 2], 16), int(other[at : at + 2], 16)) for at in (1, 3, 5))
-    return "#" + "".join(f"{round(a + (b - a) * share):02x}" for a, b in parts)
-
-
-def _seen(colour: str, paper: str) -> str:
-    """A colour made lighter or darker until its shape stands out from the paper."""
-    target = "#000000" if luminance(paper) > _DARK_PAPER else "#ffffff"
-    for step in range(0, 101, 2):
-        found = _mixed(colour, target, step / 100)
-        if ratio(found, paper) >= ENOUGH_FOR_SHAPES:
-            return found
-    return target
 
 
 def _on(ink: str, ground: str) -> str:

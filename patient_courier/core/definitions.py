@@ -189,19 +189,19 @@ class Definitions:
                 for matcher in plan.sequence.starts:
                     self.starting.setdefault(matcher.on, []).append((plan, matcher))
 
-    def with_sequence(self, sequence: Sequence) -> Definitions:
-        """The same school with one sequence added or in place of the one with its key; older versions are left out."""
+    def with_sequence(self, sequence: Sequence, *, keep: bool = False) -> Definitions:
+        """The same school with one sequence added or in place of the one with its key.
+
+        Older versions are left out, unless they are to be kept for the runs that are on them.
+        """
         before = self.sequences.get(sequence.key)
         plans = {plan.key: plan for plan in self.sequences.values()}
         order = before.order if before else len(plans)
         plans[sequence.key] = Plan(sequence, (before.version if before else 0) + 1, order)
-        return self._again(plans.values())
-
-    def with_sequence_beside(self, sequence: Sequence) -> Definitions:
-        """The same with one sequence added or in place of the one with its key; versions that runs are on stay known."""
-        beside = self.with_sequence(sequence)
-        beside.plans = {**self.plans, **beside.plans}
-        return beside
+        found = self._again(plans.values())
+        if keep:
+            found.plans = {**self.plans, **found.plans}
+        return found
 
     def with_only(self, sequence: Sequence) -> Definitions:
         """The same school with this sequence alone."""

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from patient_courier.core import words
+from patient_courier.core.merge import field_words
 
 SHOWN_NAMES = 3
 
@@ -51,10 +52,7 @@ def _group(items: list[Waiting]) -> Group:
     more = f" and {len(items) - SHOWN_NAMES} more" if len(items) > SHOWN_NAMES else ""
     blank = (first.reason or "").partition("blank_field: ")[2]
     if blank:
-        what = blank.removeprefix("student.").replace("fields.", "").replace("_", " ").replace(".", " ")
-        reason = (
-            f"{len(items)} students have no {what}, and the letter has no fallback for it: {names}{more}."
-        )
+        reason = f"{len(items)} students have no {field_words(blank)}, and the letter has no fallback for it: {names}{more}."
     else:
         reason = f"{reason} {names}{more}."
     return Group(items, f"“{first.letter_name}” to {len(items)} students", reason)

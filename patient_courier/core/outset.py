@@ -68,10 +68,10 @@ def play(
     found: dict[str, First] = {}
 
     def note(effect: Effect) -> None:
-        ours = isinstance(effect, LetterDecided) and effect.sequence == key and effect.to is None
-        if ours and effect.status in ("sent", "skipped", "stuck"):  # type: ignore[union-attr]
-            letter: LetterDecided = effect  # type: ignore[assignment]
-            found.setdefault(letter.student, First(letter.status, letter.reason, letter.letter, letter.at))
+        match effect:
+            case LetterDecided(sequence=ours, to=None, status="sent" | "skipped" | "stuck") if ours == key:
+                first = First(effect.status, effect.reason, effect.letter, effect.at)
+                found.setdefault(effect.student, first)
 
     engine = Engine(definitions)
     agenda = Agenda(engine, note, now, Limits(FORECAST_OF_A_RUN, FORECAST_IN_ALL + 20 * len(starts)))

@@ -7,13 +7,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
-from whenever import Date, Instant, available_timezones
+from whenever import Date, Instant
 
 from patient_courier.core import calendar, words
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.text import clean_line
-from patient_courier.core.school.values import FIRST_YEAR, check_zone
+from patient_courier.core.school.values import FIRST_YEAR, find_zone
 
 # What a column can be; a field of the school's own is “field:” and its name.
 TARGETS = (
@@ -146,7 +146,6 @@ class Reader:
         self._known = known
         self._now = now
         self._seen: dict[str, int] = {}
-        self._zones = {zone.lower(): zone for zone in available_timezones()}
         self._courses = {key.lower(): key for key in definitions.courses}
         for key, course in definitions.courses.items():
             self._courses.setdefault(course.title.strip().lower(), key)
@@ -188,7 +187,7 @@ class Reader:
             row.values.setdefault("first_name", first)
             row.values.setdefault("last_name", last.strip())
         elif target == "timezone" and text:
-            row.values["timezone"] = self._zone(text)
+            row.values["timezone"] = find_zone(text)
         elif target == "tags":
             row.tags = [self._tag(one) for one in re.split(r"[,;|]", text) if one.strip()]
         elif target == "course" and text:
@@ -203,12 +202,6 @@ class Reader:
             row.news = text.lower() in _YES
         elif target.startswith(FIELD) and text:
             row.fields[target.removeprefix(FIELD).strip()] = text
-
-    def _zone(self, text: str) -> str:
-        found = self._zones.get(text.replace(" ", "_").lower())
-        if found is None:
-            raise ValueError(f"“{text}” is no time zone; write it like Europe/Lisbon")
-        return check_zone(found)
 
     @staticmethod
     def _tag(text: str) -> str:

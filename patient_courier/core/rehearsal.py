@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -22,7 +23,7 @@ from patient_courier.core.effects import (
     Warned,
 )
 from patient_courier.core.engine import Engine
-from patient_courier.core.school.events import Event, TagEvent
+from patient_courier.core.school.events import EventBase, TagEvent
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import local_text, moment_text
 from patient_courier.core.state import Hold, StudentState, new_state
@@ -213,7 +214,7 @@ def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | N
 
 
 def rehearse_moves(
-    definitions: Definitions, state: StudentState, events: list[Event], until: Instant
+    definitions: Definitions, state: StudentState, events: Iterable[EventBase], until: Instant
 ) -> Outcome:
     """Let one student do something, from the facts they have, and see what follows up to ``until``. Uses up the state."""
     outcome = Outcome(definitions, {state.student.key: state})
@@ -226,7 +227,7 @@ def rehearse_moves(
 def play_on(
     definitions: Definitions,
     state: StudentState,
-    events: list[Event],
+    events: Iterable[EventBase],
     now: Instant,
     until: Instant,
     moved: str | None,
@@ -275,7 +276,7 @@ def forecast(
     return Forecast(letters, cut_short=bool(outcome.warnings))
 
 
-def in_order(events: list[Event]) -> list[Event]:
+def in_order(events: Iterable[EventBase]) -> list[EventBase]:
     """Events in order of their time, ties as in the file; of those with the same id only the first to come."""
     ordered = sorted(events, key=lambda event: event.at)
     seen: set[str] = set()

@@ -108,31 +108,26 @@ def play(definitions: Definitions, scene: Scene, state: StudentState, now: Insta
     """
     goes_on = scene.student is not None and scene.start is None and not scene.alone
     draft = playable(definitions, scene.sequence) if scene.sequence is not None else None
-    if draft is not None:
-        definitions = (
-            definitions.with_only(draft)
-            if scene.alone
-            else definitions.with_sequence_beside(draft)
-            if goes_on
-            else definitions.with_sequence(draft)
-        )
-    if goes_on:
-        first = calendar.local_date(now, state.zone)
-        events = [
-            _event(definitions, state, first, number, move) for number, move in enumerate(scene.moves, 1)
-        ]
-        end = first.add(days=scene.days).at(calendar.MIDNIGHT)
-        until = calendar.resolve(end, state.zone).subtract(nanoseconds=1)
-        moved = draft.key if draft is not None else None
-        outcome = play_on(definitions, state, events, now, until, moved)  # type: ignore[arg-type]
-        return Played(outcome, first, events)
-    state.forget_runs()
+    if draft is not None and scene.alone:
+        definitions = definitions.with_only(draft)
+    elif draft is not None:
+        definitions = definitions.with_sequence(draft, keep=goes_on)
     first = _first_day(scene.start) if scene.start else calendar.local_date(now, state.zone)
-    state.clock_done = calendar.resolve(first.at(calendar.MIDNIGHT), state.zone).subtract(nanoseconds=1)
     events = [_event(definitions, state, first, number, move) for number, move in enumerate(scene.moves, 1)]
-    end = first.add(days=scene.days).at(calendar.MIDNIGHT)
-    until = calendar.resolve(end, state.zone).subtract(nanoseconds=1)
-    return Played(rehearse_moves(definitions, state, events, until), first, events)  # type: ignore[arg-type]
+    until = _midnight(first.add(days=scene.days), state.zone)
+    if goes_on:
+        moved = draft.key if draft is not None else None
+        outcome = play_on(definitions, state, events, now, until, moved)
+    else:
+        state.forget_runs()
+        state.clock_done = _midnight(first, state.zone)
+        outcome = rehearse_moves(definitions, state, events, until)
+    return Played(outcome, first, events)
+
+
+def _midnight(day: Date, zone: str) -> Instant:
+    """The last moment before a day begins."""
+    return calendar.resolve(day.at(calendar.MIDNIGHT), zone).subtract(nanoseconds=1)
 
 
 def _first_day(text: str) -> Date:

@@ -33,9 +33,8 @@ def test_what_is_edited_has_a_tag_and_a_save_over_another_is_refused(app, place)
         assert saved(app, place, {"If-Match": held}).status_code == 200, held
     for refused in ('"other"', f"W/{tag}", tag.strip('"'), f'"{tag.strip(chr(34))}x"'):
         answer = saved(app, place, {"If-Match": refused})
-        assert answer.status_code == 412 and "Nothing was overwritten" in answer.json()["detail"].replace(
-            "so nothing was", "Nothing was"
-        ), refused
+        assert answer.status_code == 412, refused
+        assert "nothing was overwritten" in answer.json()["detail"].lower(), refused
     assert saved(app, place, {}).status_code == 200  # a precondition is the client's to make
 
 

@@ -20,7 +20,7 @@ BAD = [
     ("not-an-address", "Ada", "", "", "", "is not an e-mail address"),
     (GOOD, "Again", "", "", "", "the same address as in row 2"),
     ("b1@example.net", "x" * 300, "", "", "", "too long for first name"),
-    ("b2@example.net", "Bo", "Lisbon Standard", "", "", "no time zone"),
+    ("b2@example.net", "Bo", "Lisbon Standard", "", "", "not a time zone"),
     ("b3@example.net", "Bo", "", "wax", "", "no course “wax”"),
     ("b4@example.net", "Bo", "", "bees", "31.02.2026", "no date that can be read"),
     ("b5@example.net", "Bo", "", "bees", "03/04/2026", "two dates"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 from typing import Annotated, Any, Literal
 
 from pydantic import (
@@ -14,7 +15,16 @@ from pydantic import (
     PlainValidator,
     WithJsonSchema,
 )
-from whenever import Date, Instant, OffsetDateTime, PlainDateTime, Time, TimeZoneNotFoundError, ZonedDateTime
+from whenever import (
+    Date,
+    Instant,
+    OffsetDateTime,
+    PlainDateTime,
+    Time,
+    TimeZoneNotFoundError,
+    ZonedDateTime,
+    available_timezones,
+)
 
 from patient_courier.core.duration import Duration, has_time_part
 from patient_courier.core.school.text import FilledLine, KeyText
@@ -130,6 +140,17 @@ def check_zone(value: str) -> str:
     except (TimeZoneNotFoundError, ValueError) as error:
         raise ValueError(f"“{value}” is not a time zone; write a name such as Europe/Lisbon") from error
     return value
+
+
+@cache
+def _zones() -> dict[str, str]:
+    return {zone.lower(): zone for zone in available_timezones()}
+
+
+def find_zone(text: str) -> str:
+    """The zone a person means by “europe/lisbon” or “America/New York”. Raises ValueError."""
+    found = _zones().get(text.strip().replace(" ", "_").lower())
+    return check_zone(found or text)
 
 
 def _clock_text(value: Time) -> str:

@@ -52,18 +52,14 @@ class BulkOut(BaseModel):
     refused: str
 
 
-def sets_off(what: str) -> bool:
-    """What has its minute before it is done, and can't be put back after."""
-    return what in ("enrol", "start", "take_in", "move")
-
-
 class _Work:
-    """What is asked, for whom, and what came of it."""
+    """What is asked, for whom, and what came of it. What has its minute before it is done can't be put back after."""
 
-    def __init__(self, act: Act, by: str, begins: float) -> None:
+    def __init__(self, act: Act, by: str, waits: bool) -> None:
         self.act = act
         self.by = by
-        self.begins = begins
+        self.waits = waits
+        self.begins = time.monotonic() + (MINUTE_SECONDS if waits else 0.0)
         self.ended = 0.0
         self.taken_back = False
 
@@ -86,10 +82,8 @@ def begin(body: BulkIn, user: SignedIn, post: ThePost, session: Reading) -> Bulk
 
 def begin_work(post: Post, definitions: Definitions, act: Act, ids: list[int], by: str) -> BulkOut:
     """Begin it for these students (row ids), at once or in a minute."""
-    begins = time.monotonic() + (MINUTE_SECONDS if sets_going(definitions, act) else 0.0)
-    work = _Work(act, by, begins)
-    patience = 0.0 if begins > time.monotonic() else 1.0
-    job = _jobs.begin(len(ids), lambda job: _run(post, work, ids, job), patience)
+    work = _Work(act, by, sets_going(definitions, act))
+    job = _jobs.begin(len(ids), lambda job: _run(post, work, ids, job), 0.0 if work.waits else 1.0)
     _works[job.id] = work
     for old in [id for id in _works if _jobs.find(id) is None]:
         del _works[old]
@@ -132,7 +126,7 @@ def _out(job: Job[Did]) -> BulkOut:
     work = _works.get(job.id)
     now = time.monotonic()
     waits = max(0.0, work.begins - now) if work and job.state == "working" else 0.0
-    can = work is not None and not sets_off(work.act.what) and job.state == "done"
+    can = work is not None and not work.waits and job.state == "done"
     undo = MINUTE_SECONDS - (now - work.ended) if can and work and not work.taken_back else 0.0
     return BulkOut(
         id=job.id,

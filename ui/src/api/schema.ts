@@ -5891,8 +5891,6 @@ export interface components {
             course: string;
             /** Course Title */
             course_title: string;
-            /** Letters */
-            letters: number;
             /** Reached */
             reached: number;
             /** Silent */

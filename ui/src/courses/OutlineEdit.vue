@@ -171,7 +171,7 @@ function setPrice(one: Offer, text: string): void {
 
 <style scoped>
 .room { padding: 16px 22px 40px; overflow: auto; display: flex; flex-direction: column; gap: 12px; } .bar, .inline { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .grow { flex: 1; }
-.box { padding: 12px 16px; display: flex; flex-direction: column; gap: 6px; } .two { display: grid; grid-template-columns: repeat(auto-fit, minmax(280px, 1fr)); gap: 10px 18px; } label:not(:global(.ant-checkbox-wrapper)) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } label.inline { flex-direction: row; }
+.box { padding: 12px 16px; display: flex; flex-direction: column; gap: 6px; } .two { display: grid; grid-template-columns: repeat(auto-fit, minmax(280px, 1fr)); gap: 10px 18px; } label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } label.inline { flex-direction: row; }
 .title { font: 600 15px var(--title); width: 300px; max-width: 100%; } .item { display: grid; grid-template-columns: minmax(160px, 1fr) auto auto auto auto; gap: 8px; align-items: center; padding-left: 20px; } .num { width: 68px; } .offer { grid-column: 1 / -1; display: grid; grid-template-columns: 1fr 1fr; gap: 8px; } .price { width: 130px; } .add { align-self: flex-start; } .note { background: var(--warn-bg); color: var(--warn); padding: 7px 14px; border-radius: 6px; }
 @media (max-width: 720px) { .room { padding: 12px; } .item { grid-template-columns: minmax(0, 1fr) auto; padding-left: 0; } }
 </style>

@@ -1,4 +1,4 @@
-"""Where a run may still come to, what a layout is in the dark, and where nothing hangs: rules by property."""
+"""Where a run may still come to, what hangs on what, and what a pattern keeps."""
 
 from __future__ import annotations
 
@@ -8,9 +8,8 @@ from hypothesis import strategies as st
 from patient_courier.core.definitions import Plan
 from patient_courier.core.drafting.neutral import neutral
 from patient_courier.core.hanging import hangs_on
-from patient_courier.core.rehearsal import definitions_of
+from patient_courier.core.rehearsal import definitions_of, rehearse
 from patient_courier.core.school.conditions import IsCompleted, IsTagged
-from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.sequences import Sequence
 from tests.schools import bought, event, read, school, send, sequence, wait
 
@@ -42,7 +41,7 @@ def test_what_lies_ahead_of_a_run_is_what_it_can_still_come_to():
 
 @given(st.lists(st.sampled_from(["send", "wait", "way", "round"]), min_size=1, max_size=5), st.data())
 def test_whoever_goes_on_comes_only_to_what_lay_ahead(kinds, data):
-    """By the engine: from wherever a run stands, every step it takes afterwards was said to lie ahead of it."""
+    """By the engine: from wherever a run stands, every letter it posts afterwards was said to lie ahead of it."""
     steps = []
     for number, kind in enumerate(kinds):
         made = {"send": send("x"), "wait": wait("x", "P1D"), "way": WAY, "round": ROUND}[kind]
@@ -55,16 +54,10 @@ def test_whoever_goes_on_comes_only_to_what_lay_ahead(kinds, data):
         events.append(event(f"2026-03-{3 + days:02d}", "lesson_completed", lesson="bees/l1"))
     file = read(school([body], events, until="2026-05-30T12:00:00Z"))
     found = Plan(file.sequences[0])
-    order = [one.step for one in _letters(file)]
+    order = [one.step for one in rehearse(file).letters]
     for at, step in enumerate(order):
         ahead = found.ahead_of(step)
         assert set(order[at:]) <= set(ahead), (step, order)
-
-
-def _letters(file: SchoolFile):
-    from patient_courier.core.rehearsal import rehearse
-
-    return [one for one in rehearse(file).letters if one.sequence == "s"]
 
 
 def _named(step, number):
