@@ -8,7 +8,6 @@ asked one by one (``pc_within``), all others are compared as numbers.
 from __future__ import annotations
 
 from collections.abc import Collection
-from functools import cache
 from typing import Any
 
 from sqlalchemy import ColumnElement, Select, and_, false, func, not_, or_, select, true, tuple_
@@ -16,14 +15,12 @@ from sqlalchemy.orm import Session, aliased
 from whenever import Date, Instant
 
 from patient_courier.core import calendar
-from patient_courier.core.conditions import field_fits
 from patient_courier.core.definitions import Definitions
-from patient_courier.core.duration import Duration
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school.values import THIS, Span
-from patient_courier.store.columns import from_nanoseconds, to_nanoseconds, unpack
-from patient_courier.store.states import POSTED
+from patient_courier.store.columns import to_nanoseconds
 from patient_courier.store.tables import (
+    POSTED,
     ActivityRow,
     CertificateRow,
     DeliveryRow,
@@ -52,29 +49,6 @@ def count(session: Session, condition: c.Condition, definitions: Definitions, no
     """How many students the condition picks."""
     query = select(func.count()).select_from(StudentRow).where(test(condition, definitions, now))
     return session.scalar(query) or 0
-
-
-def within_function(at: int, zone: str, span: str, now: int) -> bool:
-    """SQL function ``pc_within``: whether a time plus a length, in a zone, is not before now."""
-    return calendar.add(from_nanoseconds(at), Duration.parse(span), zone) >= from_nanoseconds(now)
-
-
-def day_function(at: int, zone: str) -> str:
-    """SQL function ``pc_day``: the local date of a time in a zone, as ISO 8601 text."""
-    return calendar.local_date(from_nanoseconds(at), zone).format_iso()
-
-
-def field_function(fields: str, condition: str) -> bool:
-    """SQL function ``pc_field``: whether packed free fields are as a ``field`` condition asks."""
-    return field_fits(_field_condition(condition), unpack(fields))
-
-
-@cache
-def _field_condition(text: str) -> c.IsField:
-    return c.IsField.model_validate_json(text)
-
-
-FUNCTIONS = {"pc_within": (4, within_function), "pc_day": (2, day_function), "pc_field": (2, field_function)}
 
 
 def test(condition: c.Condition, definitions: Definitions, now: Instant) -> Test:

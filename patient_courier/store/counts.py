@@ -11,8 +11,7 @@ from whenever import Instant
 
 from patient_courier.core.definitions import Definitions
 from patient_courier.core.line import hung
-from patient_courier.store.states import POSTED
-from patient_courier.store.tables import DeliveryRow, ErasedRow, EventRow, ReadingRow, RunRow
+from patient_courier.store.tables import POSTED, DeliveryRow, ErasedRow, EventRow, ReadingRow, RunRow
 
 
 @dataclass(slots=True)

@@ -18,8 +18,8 @@ from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.orm import Session
 
-from patient_courier.store.audience import FUNCTIONS
 from patient_courier.store.faults import Busy, Unusable, sentence, told
+from patient_courier.store.functions import FUNCTIONS
 
 __all__ = ["Busy", "Database", "Trouble", "Unusable"]
 log = structlog.get_logger()

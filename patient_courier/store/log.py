@@ -15,8 +15,8 @@ from patient_courier.core.happening import Happening
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.store.definitions import letter_version
 from patient_courier.store.people import PAGE, Person, person_of, with_words
-from patient_courier.store.states import POSTED
 from patient_courier.store.tables import (
+    POSTED,
     DeliveryRow,
     EventRow,
     RunRow,

@@ -25,8 +25,8 @@ from whenever import Instant
 
 from patient_courier.store.columns import from_nanoseconds
 from patient_courier.store.people import PAGE, Person, person_of, with_words
-from patient_courier.store.states import POSTED
 from patient_courier.store.tables import (
+    POSTED,
     DeliveryRow,
     ErasedRow,
     EventRow,

@@ -18,6 +18,7 @@ from patient_courier.core.school.file import Student
 from patient_courier.core.state import Hold, Run, StudentState
 from patient_courier.core.turn import Numbers
 from patient_courier.store.tables import (
+    POSTED,
     ActivityRow,
     CertificateRow,
     DeliveryRow,
@@ -46,8 +47,6 @@ _L: Any = ReadingRow.__table__
 _R: Any = RunRow.__table__
 _D: Any = DeliveryRow.__table__
 _V: Any = EventRow.__table__
-# A letter in one of these states counts as sent: it has been decided on and is on its way or there.
-POSTED = ("queued", "posting", "sent", "bounced", "unsure")
 
 
 def _of(table: Any, *columns: Any) -> Select[Any]:

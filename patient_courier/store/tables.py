@@ -13,6 +13,8 @@ from patient_courier.store.columns import InstantColumn, Packed
 # Deliveries that something is still to be done about. A question about them must say these very words beside its own:
 # only then SQLite sees that the small index of them serves it (SQLite's documentation, “Partial Indexes”, section 3).
 WAITING_WORDS = "status IN ('queued', 'posting', 'stuck', 'unsure', 'held')"
+# A letter in one of these states counts as sent: it has been decided on and is on its way or there.
+POSTED = ("queued", "posting", "sent", "bounced", "unsure")
 
 
 class Table(DeclarativeBase):
