@@ -20,7 +20,7 @@ from benchmarks.far_side import bare_far_side
 from benchmarks.post import bare_loop
 from benchmarks.report import Report
 from benchmarks.scenes import opened
-from patient_courier.store.users import add_user
+from patient_courier.store.school.users import add_user
 from patient_courier.web.sign_in import CSRF_HEADER, hash_password
 
 EMAIL, PASSWORD = "ines@mallowlane.example", "a long enough password"

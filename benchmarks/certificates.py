@@ -24,7 +24,7 @@ from patient_courier.core.school.courses import CertificateRule
 from patient_courier.demo.loading import load_demo
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.settings import Settings
-from patient_courier.store.tables import PrintRow
+from patient_courier.store.base.tables import PrintRow
 from patient_courier.web.app import create_app
 
 MANY = 10_000

@@ -20,16 +20,16 @@ from sqlalchemy import create_engine, event, insert, select
 
 from benchmarks.report import Report, per_second
 from benchmarks.scenes import START, opened, school_of, wake_all, with_waiting_runs
-from patient_courier.core.conditions import Asked, holds
-from patient_courier.core.reading import as_data
-from patient_courier.core.rehearsal import Outcome, rehearse
+from patient_courier.core.engine.conditions import Asked, holds
+from patient_courier.core.reading.school_file import as_data
+from patient_courier.core.rehearsing.rehearsal import Outcome, rehearse
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.file import SchoolFile
-from patient_courier.store.audience import count
-from patient_courier.store.definitions import Library
-from patient_courier.store.progress import count_anew
-from patient_courier.store.states import load_states
-from patient_courier.store.tables import ClockRow, EnrolmentRow, EventRow, LearntRow, StudentRow
+from patient_courier.store.base.definitions import Library
+from patient_courier.store.base.progress import count_anew
+from patient_courier.store.base.tables import ClockRow, EnrolmentRow, EventRow, LearntRow, StudentRow
+from patient_courier.store.engine.loading import load_states
+from patient_courier.store.students.audience import count
 
 STUDENTS, DAYS = 10_000, 180
 AUDIENCE_STUDENTS = int(os.environ.get("STUDENTS", "100000"))
@@ -244,7 +244,7 @@ def _fill(session) -> None:
 
 
 def _put(session, people, enrolments, purchases, activity, learnt, events) -> None:
-    from patient_courier.store.tables import ActivityRow, PurchaseRow
+    from patient_courier.store.base.tables import ActivityRow, PurchaseRow
 
     for table, rows in (
         (StudentRow, people),

@@ -22,7 +22,7 @@ from whenever import Instant
 from benchmarks.far_side import bare_far_side
 from benchmarks.report import Report, per_second
 from benchmarks.scenes import START, opened, school_of, wake_all, with_waiting_runs
-from patient_courier.core.rehearsal import definitions_of
+from patient_courier.core.rehearsing.rehearsal import definitions_of
 from patient_courier.core.school.events import Purchased
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.taking import next_due, take_events
@@ -33,9 +33,9 @@ from patient_courier.post.look import look_of
 from patient_courier.post.mailroom import Mailroom
 from patient_courier.post.message import Mail, message, sender_of
 from patient_courier.post.prepared import prepare
-from patient_courier.store.database import Database
-from patient_courier.store.definitions import Library
-from patient_courier.store.tables import ClockRow, SecretRow
+from patient_courier.store.base.database import Database
+from patient_courier.store.base.definitions import Library
+from patient_courier.store.base.tables import ClockRow, SecretRow
 
 SINGLES, BATCHES, BATCH = 400, 40, 100
 LETTERS = 1000

@@ -6,15 +6,15 @@ from pathlib import Path
 
 from sqlalchemy import insert, select
 
-from patient_courier.core.reading import as_data
+from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import parse_moment
 from patient_courier.demo.history import demo_school
 from patient_courier.dispatch.taking import wake_due
-from patient_courier.store.database import Database
-from patient_courier.store.definitions import Library
-from patient_courier.store.opening import open_school
-from patient_courier.store.tables import RunRow, StudentRow
+from patient_courier.store.base.database import Database
+from patient_courier.store.base.definitions import Library
+from patient_courier.store.base.tables import RunRow, StudentRow
+from patient_courier.store.school.opening import open_school
 
 START = parse_moment("2026-03-02T12:00:00Z")
 

@@ -15,10 +15,10 @@ from patient_courier.demo.loading import load_demo
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.history import play_history
 from patient_courier.settings import Settings
-from patient_courier.store.database import Database
-from patient_courier.store.definitions import load_definitions
-from patient_courier.store.opening import open_school
-from patient_courier.store.users import add_user
+from patient_courier.store.base.database import Database
+from patient_courier.store.base.definitions import load_definitions
+from patient_courier.store.school.opening import open_school
+from patient_courier.store.school.users import add_user
 from patient_courier.web.app import STATIC, create_app
 
 SETTINGS = Settings(demo=True, smtp_host="")

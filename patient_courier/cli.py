@@ -14,8 +14,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 from rich.console import Console
 
-from patient_courier.core.reading import Unreadable, read_school, write_school
-from patient_courier.core.rehearsal import rehearse as play
+from patient_courier.core.reading.school_file import Unreadable, read_school, write_school
+from patient_courier.core.rehearsing.rehearsal import rehearse as play
 from patient_courier.core.school.courses import School
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import parse_moment
@@ -23,7 +23,7 @@ from patient_courier.printed import print_calendar, print_findings
 
 if TYPE_CHECKING:
     from patient_courier.settings import Settings
-    from patient_courier.store.database import Database
+    from patient_courier.store.base.database import Database
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, help="Patient Courier, at the command line.")
 console = Console()
@@ -39,7 +39,7 @@ def demo(
     """The demo school with four months of history; its owner is signed in by itself."""
     from patient_courier.demo.loading import load_demo
     from patient_courier.settings import Settings
-    from patient_courier.store.database import Database
+    from patient_courier.store.base.database import Database
 
     settings = Settings(database=database, host="127.0.0.1", port=port, demo=True, smtp_host="", site="")
     if fresh:
@@ -66,7 +66,7 @@ def serve() -> None:
     """Serve the school whose settings are in the environment (PATIENT_COURIER_…)."""
     from patient_courier.demo.loading import DEMO_PASSWORD
     from patient_courier.settings import Settings
-    from patient_courier.store.users import owner
+    from patient_courier.store.school.users import owner
     from patient_courier.web.sign_in import fits
 
     settings = Settings()
@@ -86,7 +86,7 @@ def _opened(settings: Settings) -> Database:
     """The school's database, brought up to date. Ends with a sentence when it can't be used."""
     from sqlalchemy.exc import DatabaseError
 
-    from patient_courier.store.database import Database, Unusable
+    from patient_courier.store.base.database import Database, Unusable
 
     path = settings.database
     if not path.exists():
@@ -116,7 +116,7 @@ def password(
 ) -> None:
     """A new password for somebody who may sign in to the school of the settings. Ends all their sessions."""
     from patient_courier.settings import Settings
-    from patient_courier.store.users import set_password, user_by_email
+    from patient_courier.store.school.users import set_password, user_by_email
     from patient_courier.web.sign_in import hash_password
 
     database = _opened(Settings())
@@ -211,11 +211,11 @@ def new(
     from patient_courier.dispatch.pictures import keep_pictures, read_pictures
     from patient_courier.intake.apart import Apart
     from patient_courier.settings import Settings
-    from patient_courier.store.database import Database
-    from patient_courier.store.definitions import load_definitions
-    from patient_courier.store.opening import open_school
-    from patient_courier.store.prints import restore_facts
-    from patient_courier.store.users import add_user
+    from patient_courier.store.base.database import Database
+    from patient_courier.store.base.definitions import load_definitions
+    from patient_courier.store.completion.certificates import restore_facts
+    from patient_courier.store.school.opening import open_school
+    from patient_courier.store.school.users import add_user
     from patient_courier.web.sign_in import hash_password
 
     settings = Settings()
@@ -275,8 +275,8 @@ def export(
 ) -> None:
     """The whole school of the settings as a school file: decisions, students and reported events."""
     from patient_courier.settings import Settings
-    from patient_courier.store.definitions import load_definitions
-    from patient_courier.store.exporting import export_school
+    from patient_courier.store.base.definitions import load_definitions
+    from patient_courier.store.school.exporting import export_school
 
     settings = Settings()
     database = _opened(settings)

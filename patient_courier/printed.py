@@ -9,11 +9,12 @@ from rich.console import Console
 from rich.text import Text
 from whenever import Instant
 
-from patient_courier.core import calendar, words
+from patient_courier.core.calendar import calendar
 from patient_courier.core.checks import Lacking, broadcast_findings, school_findings
-from patient_courier.core.effects import CertificateIssued, LetterDecided, Noted, TagChanged
-from patient_courier.core.rehearsal import SHOWN, Outcome, definitions_of
+from patient_courier.core.engine.effects import CertificateIssued, LetterDecided, Noted, TagChanged
+from patient_courier.core.rehearsing.rehearsal import SHOWN, Outcome, definitions_of
 from patient_courier.core.school.file import SchoolFile
+from patient_courier.core.telling import words
 
 _PURPOSE = {"service": "service", "course_help": "course help", "news": "news"}
 _OUTCOME = {

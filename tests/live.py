@@ -13,10 +13,9 @@ from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import moment_text
 from patient_courier.dispatch.clock import set_clock
 from patient_courier.dispatch.taking import take_events, wake_due
-from patient_courier.store.database import Database
-from patient_courier.store.definitions import Library
-from patient_courier.store.opening import open_school
-from patient_courier.store.tables import (
+from patient_courier.store.base.database import Database
+from patient_courier.store.base.definitions import Library
+from patient_courier.store.base.tables import (
     BroadcastRow,
     ClockRow,
     DeliveryRow,
@@ -25,6 +24,7 @@ from patient_courier.store.tables import (
     RunRow,
     StudentRow,
 )
+from patient_courier.store.school.opening import open_school
 
 
 class LiveSchool:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from patient_courier.core.reading import read_school
-from patient_courier.core.rehearsal import rehearse
+from patient_courier.core.reading.school_file import read_school
+from patient_courier.core.rehearsing.rehearsal import rehearse
 from patient_courier.core.school.file import SchoolFile
 
 COURSE = {

@@ -12,7 +12,7 @@ from urllib.parse import quote
 from whenever import Instant
 
 from patient_courier.certificates.signing import CREDENTIALS, MULTIKEY, OPEN_BADGES, second_text
-from patient_courier.core.certificates import learnt
+from patient_courier.core.completion.certificates import learnt
 from patient_courier.core.school.certificates import Design
 
 # How many places a list has at least, so that a lookup tells nobody whose credential is asked about

@@ -10,8 +10,8 @@ from typing import Any
 
 from whenever import Instant, PlainDateTime, ZonedDateTime
 
-from patient_courier.core.effects import LetterDecided
-from patient_courier.core.rehearsal import rehearse
+from patient_courier.core.engine.effects import LetterDecided
+from patient_courier.core.rehearsing.rehearsal import rehearse
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.demo.people import Person, people
 

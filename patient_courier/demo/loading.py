@@ -23,14 +23,14 @@ from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import look_of
 from patient_courier.post.message import message, message_id, render, sender_of
 from patient_courier.settings import Settings
-from patient_courier.store import audiences
-from patient_courier.store.database import Database
-from patient_courier.store.definitions import letter_version, load_definitions
-from patient_courier.store.log import course_of, logged
-from patient_courier.store.mail import keep_message
-from patient_courier.store.opening import open_school
-from patient_courier.store.tables import DeliveryRow, SecretRow, StudentRow
-from patient_courier.store.users import add_user
+from patient_courier.store.base.database import Database
+from patient_courier.store.base.definitions import letter_version, load_definitions
+from patient_courier.store.base.tables import DeliveryRow, SecretRow, StudentRow
+from patient_courier.store.outbox.log import course_of, logged
+from patient_courier.store.outbox.mailroom import keep_message
+from patient_courier.store.school.opening import open_school
+from patient_courier.store.school.users import add_user
+from patient_courier.store.students import audiences
 
 # How far back the simulated inboxes hold mail; older letters are in the dispatch log.
 INBOX_DAYS = 14

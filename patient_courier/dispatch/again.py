@@ -7,11 +7,11 @@ from dataclasses import dataclass, field
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core import words
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.guards import hold, hours_of, refusal
-from patient_courier.core.timeline import STATUS_WORDS
-from patient_courier.store import again
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.guards import hold, hours_of, refusal
+from patient_courier.core.telling import words
+from patient_courier.core.telling.timeline import STATUS_WORDS
+from patient_courier.store.outbox import again
 
 UNDER_WAY = ("queued", "posting", "held")
 

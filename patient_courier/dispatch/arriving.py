@@ -10,12 +10,12 @@ from dataclasses import dataclass, field
 import structlog
 from sqlalchemy.orm import Session
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.receiving import Receipt, Refusal, keep_problem, receive
 from patient_courier.dispatch.worker import Worker
-from patient_courier.intake.reading import Read
-from patient_courier.store.database import Busy, Database
+from patient_courier.intake.events import Read
+from patient_courier.store.base.database import Busy, Database
 
 log = structlog.get_logger()
 # Messages that may wait; more are told to come again.

@@ -10,15 +10,15 @@ from math import ceil, floor
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core import calendar
-from patient_courier.core.broadcasting import Posting, start_of
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.reading import as_data
+from patient_courier.core.calendar import calendar
+from patient_courier.core.engine.broadcasting import Posting, start_of
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.state import StudentState
+from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.core.state import StudentState
 from patient_courier.dispatch.clock import real_now
-from patient_courier.store import broadcasts as stored
-from patient_courier.store.broadcasts import Kept
+from patient_courier.store.broadcasts import broadcasts as stored
+from patient_courier.store.broadcasts.broadcasts import Kept
 
 # After “post now” it can be taken back for so long (real time).
 TAKE_BACK_SECONDS = 60

@@ -9,21 +9,21 @@ from typing import Any, Literal
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.editing import origin_course
-from patient_courier.core.effects import Effect
-from patient_courier.core.engine import Engine
-from patient_courier.core.happening import Subject
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.effects import Effect
+from patient_courier.core.engine.engine import Engine
+from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.state import StudentState
 from patient_courier.core.school.events import Enrolled, EventBase, TagEvent
-from patient_courier.core.state import StudentState
+from patient_courier.core.writing.editing import origin_course
 from patient_courier.dispatch import broadcasts, outset, sequences
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store import people
-from patient_courier.store.consents import Source
-from patient_courier.store.database import Database
-from patient_courier.store.saving import save_effects, save_states
-from patient_courier.store.states import load_states, numbers
+from patient_courier.store.base.database import Database
+from patient_courier.store.engine.loading import load_states, numbers
+from patient_courier.store.engine.saving import save_effects, save_states
+from patient_courier.store.students import people
+from patient_courier.store.students.consents import Source
 
 CHUNK = 250
 What = Literal["tag", "untag", "enrol", "start", "stop", "take_in", "move"]

@@ -17,8 +17,8 @@ from whenever import Instant
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.intake.signature import sign
 from patient_courier.post.outward import TOTAL_SECONDS, NotReached, post
-from patient_courier.store import calls as stored
-from patient_courier.store.database import Database
+from patient_courier.store.base.database import Database
+from patient_courier.store.connections import calls as stored
 
 log = structlog.get_logger()
 AT_ONCE = 4

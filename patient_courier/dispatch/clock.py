@@ -12,9 +12,9 @@ from sqlalchemy import Connection, select, update
 from sqlalchemy.orm import Session
 from whenever import Instant, OffsetDateTime, PlainDateTime
 
-from patient_courier.core import calendar
+from patient_courier.core.calendar import calendar
 from patient_courier.core.school.values import FIRST_YEAR, LAST_YEAR
-from patient_courier.store.tables import ClockRow
+from patient_courier.store.base.tables import ClockRow
 
 _TABLE: Any = ClockRow.__table__
 _CLOCK = select(_TABLE.c.now, _TABLE.c.moving_to)

@@ -11,10 +11,10 @@ from whenever import Instant
 
 from patient_courier.certificates.credential import Issuer, PublicKey, credential, status_list
 from patient_courier.certificates.signing import SigningKey, new_key, public_text, signed
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.certificates import SigningKeyInFile
-from patient_courier.store import prints, signing_keys
-from patient_courier.store.prints import Print
+from patient_courier.store.completion import certificates, signing_keys
+from patient_courier.store.completion.certificates import Print
 
 
 def ensure_key(session: Session, now: Instant) -> None:
@@ -69,7 +69,7 @@ def signed_status(
     session: Session, definitions: Definitions, number: int, now: Instant
 ) -> dict[str, Any] | None:
     """The list of what was taken back; None where no certificate has its place in it."""
-    places, since = prints.taken_back(session, number)
+    places, since = certificates.taken_back(session, number)
     if since is None:
         return None
     issuer = issuer_of(definitions)

@@ -33,13 +33,13 @@ from patient_courier.post.links import LinkSigner
 from patient_courier.post.mailroom import Mailroom
 from patient_courier.post.message import Mail
 from patient_courier.settings import Settings
-from patient_courier.store import moves
-from patient_courier.store.broadcasts import in_status
-from patient_courier.store.database import Busy, Database
-from patient_courier.store.definitions import Library
-from patient_courier.store.mail import keep_message
-from patient_courier.store.prints import fill
-from patient_courier.store.secrets import read_secrets
+from patient_courier.store.base.database import Busy, Database
+from patient_courier.store.base.definitions import Library
+from patient_courier.store.broadcasts.broadcasts import in_status
+from patient_courier.store.completion.certificates import fill
+from patient_courier.store.outbox.mailroom import keep_message
+from patient_courier.store.school.secrets import read_secrets
+from patient_courier.store.students import moves
 
 log = structlog.get_logger()
 

@@ -7,8 +7,8 @@ import time
 from collections import deque
 
 from patient_courier.post.far_side import AT_ONCE, SLOW_SECONDS, report_of
-from patient_courier.store import returns
-from patient_courier.store.database import Database
+from patient_courier.store.base.database import Database
+from patient_courier.store.outbox import returns
 
 # How long after a letter its report comes back.
 LATER_SECONDS = 1.0

@@ -6,18 +6,18 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.agenda import Agenda
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.effects import BroadcastStarted, Effect, LetterDecided
-from patient_courier.core.engine import Engine
-from patient_courier.core.rehearsal import in_order
+from patient_courier.core.engine.agenda import Agenda
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.effects import BroadcastStarted, Effect, LetterDecided
+from patient_courier.core.engine.engine import Engine
+from patient_courier.core.rehearsing.rehearsal import in_order
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.values import moment_text
-from patient_courier.store import broadcasts
-from patient_courier.store.consents import REPORTED, note_effects
-from patient_courier.store.saving import save_effects, save_states
-from patient_courier.store.states import load_states
-from patient_courier.store.tables import DeliveryRow, EventIdRow, StudentRow
+from patient_courier.store.base.tables import DeliveryRow, EventIdRow, StudentRow
+from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.engine.loading import load_states
+from patient_courier.store.engine.saving import save_effects, save_states
+from patient_courier.store.students.consents import REPORTED, note_effects
 
 
 def play_history(session: Session, definitions: Definitions, events: list[Event], until: Instant) -> None:

@@ -10,17 +10,17 @@ import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
 from patient_courier.core.drafting.keys import free_key
-from patient_courier.core.people_import import Plan, Reader, Row
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.people.importing import Plan, Reader, Row
 from patient_courier.core.school.events import Enrolled, EventBase, PlainEvent, TagEvent
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import take_events
 from patient_courier.intake.people_file import People
-from patient_courier.store import consents, people
-from patient_courier.store import importing as stored
-from patient_courier.store.consents import Source
-from patient_courier.store.database import Busy, Database
+from patient_courier.store.base.database import Busy, Database
+from patient_courier.store.students import consents, people
+from patient_courier.store.students import importing as stored
+from patient_courier.store.students.consents import Source
 
 log = structlog.get_logger()
 CHUNK = 500

@@ -19,7 +19,7 @@ from sqlalchemy import Connection
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.courses import Tracking
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.post.calendar_file import calendar_files
@@ -29,13 +29,13 @@ from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import look_of
 from patient_courier.post.message import Mail, Sender, message, message_id, sender_of
 from patient_courier.post.prepared import Prepared, prepare
-from patient_courier.store import outbox as stored
-from patient_courier.store import proofs
-from patient_courier.store.database import Busy, Database
-from patient_courier.store.definitions import letter_version
-from patient_courier.store.mail import has_message
-from patient_courier.store.outbox import Claimed
-from patient_courier.store.renewing import renew
+from patient_courier.store.base.database import Busy, Database
+from patient_courier.store.base.definitions import letter_version
+from patient_courier.store.letters import proofs
+from patient_courier.store.outbox import outbox as stored
+from patient_courier.store.outbox.mailroom import has_message
+from patient_courier.store.outbox.outbox import Claimed
+from patient_courier.store.outbox.renewing import renew
 
 log = structlog.get_logger()
 LOT = 100

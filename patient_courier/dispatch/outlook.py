@@ -7,13 +7,15 @@ from collections.abc import Callable
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core import calendar
-from patient_courier.core.broadcasting import start_of
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.outlook import LOOKS_AHEAD_DAYS, Outlook, look_ahead
+from patient_courier.core.calendar import calendar
+from patient_courier.core.engine.broadcasting import start_of
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.rehearsing.outlook import LOOKS_AHEAD_DAYS, Outlook, look_ahead
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.store import broadcasts, inside, people
-from patient_courier.store.states import load_states
+from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.engine.loading import load_states
+from patient_courier.store.sequences import inside
+from patient_courier.store.students import people
 
 CHUNK = 250
 # In a small school everyone is played: time alone may bring somebody onto the list until then.

@@ -10,20 +10,20 @@ from typing import Literal
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.conditions import Asked, holds
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.effects import Effect
-from patient_courier.core.engine import Engine, may_begin
-from patient_courier.core.happening import Happening, subject_of
-from patient_courier.core.matching import matches
-from patient_courier.core.outset import First, moved_on, play, stop_of
+from patient_courier.core.courses.standing import is_silent
+from patient_courier.core.engine.conditions import Asked, holds
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.effects import Effect
+from patient_courier.core.engine.engine import Engine, may_begin
+from patient_courier.core.engine.happening import Happening, subject_of
+from patient_courier.core.engine.matching import matches
+from patient_courier.core.rehearsing.outset import First, moved_on, play, stop_of
 from patient_courier.core.school import sequences as s
-from patient_courier.core.standing import is_silent
 from patient_courier.dispatch import broadcasts
-from patient_courier.store import outset
-from patient_courier.store.saving import save_effects, save_states
-from patient_courier.store.standing import standings
-from patient_courier.store.states import load_states, numbers
+from patient_courier.store.engine.loading import load_states, numbers
+from patient_courier.store.engine.saving import save_effects, save_states
+from patient_courier.store.sequences import outset
+from patient_courier.store.students.standing import standings
 
 Who = Literal["missed", "silent", "standing", "week", "month", "quarter"]
 DAYS: dict[Who, int] = {"week": 7, "month": 30, "quarter": 90}

@@ -8,7 +8,7 @@ from whenever import Instant
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.intake.apart import Apart
 from patient_courier.intake.pictures import Made
-from patient_courier.store import pictures
+from patient_courier.store.letters import pictures
 
 
 def read_pictures(files: Apart, file: SchoolFile) -> list[tuple[str, Made]]:

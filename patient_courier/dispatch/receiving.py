@@ -13,15 +13,15 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.events import EventBase
 from patient_courier.core.school.file import Student
-from patient_courier.core.words import moment
+from patient_courier.core.telling.words import moment
 from patient_courier.dispatch.taking import Taken, take_events
-from patient_courier.intake.reading import Read, Reporter
-from patient_courier.store.consents import REPORTED
-from patient_courier.store.opening import add_student
-from patient_courier.store.tables import ProblemRow, StudentRow
+from patient_courier.intake.events import Read, Reporter
+from patient_courier.store.base.tables import ProblemRow, StudentRow
+from patient_courier.store.school.opening import add_student
+from patient_courier.store.students.consents import REPORTED
 
 _S: Any = StudentRow.__table__
 _BY_KEY = select(_S.c.key).where(_S.c.key == bindparam("who"))

@@ -13,14 +13,14 @@ import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core import calendar
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.calendar import calendar
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.events import Bounced, EventBase, PlainEvent
 from patient_courier.dispatch.taking import take_events
 from patient_courier.intake.mail_reports import Report
 from patient_courier.post.links import LinkSigner
-from patient_courier.store import log as deliveries
-from patient_courier.store import returns
+from patient_courier.store.outbox import log as deliveries
+from patient_courier.store.outbox import returns
 
 log = structlog.get_logger()
 # An address from which letters come back for now on so many days, within so many, is given up: common practice, no source.

@@ -8,15 +8,15 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.effects import Effect
-from patient_courier.core.engine import Engine
-from patient_courier.core.moving import Landing, landing
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.effects import Effect
+from patient_courier.core.engine.engine import Engine
+from patient_courier.core.engine.moving import Landing, landing
 from patient_courier.dispatch import broadcasts
-from patient_courier.store.definitions import set_status
-from patient_courier.store.saving import save_effects, save_states
-from patient_courier.store.states import load_states, numbers
-from patient_courier.store.tables import EventRow, RunRow, SequenceRow
+from patient_courier.store.base.definitions import set_status
+from patient_courier.store.base.tables import EventRow, RunRow, SequenceRow
+from patient_courier.store.engine.loading import load_states, numbers
+from patient_courier.store.engine.saving import save_effects, save_states
 
 
 def pause(session: Session, key: str) -> None:

@@ -11,15 +11,17 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.agenda import Agenda
-from patient_courier.core.clock_events import next_clock_event
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.effects import Effect
-from patient_courier.core.engine import Engine
+from patient_courier.core.engine.agenda import Agenda
+from patient_courier.core.engine.clock_events import next_clock_event
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.effects import Effect
+from patient_courier.core.engine.engine import Engine
 from patient_courier.core.school.events import EventBase
 from patient_courier.dispatch import broadcasts
 from patient_courier.dispatch.clock import SchoolClock, read_clock, real_now, set_clock
-from patient_courier.store.broadcasts import (
+from patient_courier.store.base.columns import InstantColumn
+from patient_courier.store.base.tables import EventIdRow, RunRow, SequenceRow, StudentRow
+from patient_courier.store.broadcasts.broadcasts import (
     Kept,
     ask_again,
     in_status,
@@ -27,11 +29,9 @@ from patient_courier.store.broadcasts import (
     open_postings,
     save_postings,
 )
-from patient_courier.store.columns import InstantColumn
-from patient_courier.store.consents import REPORTED, Source, note_effects
-from patient_courier.store.saving import save_effects, save_states
-from patient_courier.store.states import load_states, numbers
-from patient_courier.store.tables import EventIdRow, RunRow, SequenceRow, StudentRow
+from patient_courier.store.engine.loading import load_states, numbers
+from patient_courier.store.engine.saving import save_effects, save_states
+from patient_courier.store.students.consents import REPORTED, Source, note_effects
 
 # Students handled in one transaction: enough to share its cost, few enough that nobody waits for it.
 CHUNK = 500

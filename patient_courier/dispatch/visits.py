@@ -6,11 +6,11 @@ import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.letters.visits import WAIT_SECONDS, judged
 from patient_courier.core.school.events import EventBase, LetterOpened, LinkClicked
-from patient_courier.core.visits import WAIT_SECONDS, judged
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store import visits
+from patient_courier.store.outbox import visits
 
 log = structlog.get_logger()
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.events import CourseEvent, EventBase, PlainEvent
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store import consents, people
-from patient_courier.store.consents import Source
-from patient_courier.store.people import Person
-from patient_courier.store.states import load_states
+from patient_courier.store.engine.loading import load_states
+from patient_courier.store.students import consents, people
+from patient_courier.store.students.consents import Source
+from patient_courier.store.students.people import Person
 
 
 class Silence(ValueError):

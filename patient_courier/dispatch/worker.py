@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import structlog
 
-from patient_courier.store.database import Busy
+from patient_courier.store.base.database import Busy
 
 log = structlog.get_logger()
 LONGEST_SLEEP_SECONDS = 30.0

@@ -13,7 +13,7 @@ from charset_normalizer import from_bytes
 from cmarkgfm import markdown_to_html
 from cmarkgfm.cmark import Options
 
-from patient_courier.core.cleaning import TEXT_TAGS, clean, plain_markup, title_of
+from patient_courier.core.letters.cleaning import TEXT_TAGS, clean, plain_markup, title_of
 from patient_courier.core.school.text import clean_line, clean_text
 from patient_courier.intake.mail_bounds import BoundedMail, has_many_parts
 

@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from patient_courier.core.reading import validation_faults
+from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.courses import Course
 from patient_courier.core.school.text import clean_text
 from patient_courier.intake.spreadsheet import guarded, unguarded

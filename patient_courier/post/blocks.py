@@ -6,9 +6,9 @@ import re
 from dataclasses import dataclass
 from html import escape
 
-from patient_courier.core.cards import shown_name
-from patient_courier.core.cleaning import clean
-from patient_courier.core.merge import Field
+from patient_courier.core.engine.block_texts import shown_name
+from patient_courier.core.letters.cleaning import clean
+from patient_courier.core.letters.merge import Field
 from patient_courier.core.school.blocks import (
     AnswersBlock,
     AnyBlock,

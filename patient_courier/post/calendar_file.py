@@ -7,8 +7,8 @@ from datetime import timedelta
 from icalendar import Calendar, Event
 from whenever import Instant
 
-from patient_courier.core.cards import shown_name, starts_at
-from patient_courier.core.merge import Template, Value
+from patient_courier.core.engine.block_texts import shown_name, starts_at
+from patient_courier.core.letters.merge import Template, Value
 from patient_courier.core.school.blocks import EventBlock
 from patient_courier.post.prepared import Prepared
 

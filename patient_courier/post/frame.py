@@ -9,9 +9,9 @@ from html import escape
 import css_inline
 from mjml import mjml2html
 
-from patient_courier.core.cleaning import clean_frame
-from patient_courier.core.dark import dark_of
-from patient_courier.core.merge import Field
+from patient_courier.core.letters.cleaning import clean_frame
+from patient_courier.core.letters.dark import dark_of
+from patient_courier.core.letters.merge import Field
 from patient_courier.core.school.letters import Purpose
 from patient_courier.core.school.text import clean_line, clean_text
 from patient_courier.post.blocks import FACES, RADII, RULE, SANS

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.courses import Campaign
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PICTURES, PLAIN_LAYOUT, Layout, Signature

@@ -10,7 +10,7 @@ import secrets
 from dataclasses import dataclass
 from html import escape
 
-from patient_courier.core.merge import Field, Template
+from patient_courier.core.letters.merge import Field, Template
 from patient_courier.core.school.looks import PICTURES
 from patient_courier.core.school.text import clean_text
 

@@ -9,8 +9,8 @@ from email.utils import format_datetime
 
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.merge import Value
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.letters.merge import Value
 from patient_courier.core.school.letters import Letter
 from patient_courier.post.headers import address_field, structured_field, text_field, wire_address
 from patient_courier.post.links import Links

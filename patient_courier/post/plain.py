@@ -7,9 +7,9 @@ from html import unescape
 
 from inscriptis import get_text
 
-from patient_courier.core.cards import shown_name
-from patient_courier.core.cleaning import clean
-from patient_courier.core.merge import Field
+from patient_courier.core.engine.block_texts import shown_name
+from patient_courier.core.letters.cleaning import clean
+from patient_courier.core.letters.merge import Field
 from patient_courier.core.school.blocks import (
     AnswersBlock,
     AnyBlock,

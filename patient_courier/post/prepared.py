@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from patient_courier.core.merge import Template, Value, one_line
+from patient_courier.core.letters.merge import Template, Value, one_line
 from patient_courier.core.school.blocks import CertificateBlock, EventBlock
 from patient_courier.core.school.courses import Campaign
 from patient_courier.core.school.letters import Letter

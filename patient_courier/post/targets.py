@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from html import escape, unescape
 from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
 
-from patient_courier.core.merge import Field, Value
+from patient_courier.core.letters.merge import Field, Value
 from patient_courier.core.school.courses import Campaign
 from patient_courier.core.school.text import clean_text
 from patient_courier.post.marks import SAFE_LINK, Part, Shown

@@ -9,7 +9,7 @@ from typing import Any
 
 from whenever import Instant
 
-from patient_courier.core.claiming import Open
+from patient_courier.core.completion.request import Open
 from patient_courier.dispatch.clock import real_now
 from patient_courier.intake.signature import sign
 

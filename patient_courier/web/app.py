@@ -19,66 +19,12 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from patient_courier.core.school.text import without_halves
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.intake.apart import Occupied
-from patient_courier.store.database import Busy, Unusable
-from patient_courier.web.answers import SIGNED_IN
+from patient_courier.store.base.database import Busy, Unusable
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.drawings import Drawings
-from patient_courier.web.places import (
-    approvals,
-    audiences,
-    broadcast_acts,
-    broadcasts,
-    bulk,
-    certificates,
-    clock,
-    courses,
-    deliveries,
-    drafting,
-    feedback,
-    imports,
-    intake,
-    kept,
-    layouts,
-    letter_files,
-    letter_past,
-    letter_sight,
-    letters,
-    needs,
-    outcomes,
-    outset,
-    own_inbox,
-    pictures,
-    practice,
-    recipients,
-    rehearsals,
-    removing,
-    replays,
-    school,
-    sequence_whole,
-    sequences,
-    session,
-    signing_keys,
-    student_changes,
-    student_edit,
-    student_list,
-    students,
-    tags,
-    today,
-    versions,
-)
-from patient_courier.web.public import (
-    answering,
-    choosing,
-    claiming,
-    issuer,
-    moving,
-    naming,
-    reading,
-    stopping,
-)
-from patient_courier.web.public import certificates as certificate_page
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
+from patient_courier.web.routes import include_routes
 from patient_courier.web.sign_in import Passwords, TooOften
 
 STATIC = Path(__file__).parent / "static"
@@ -146,7 +92,7 @@ def _routes() -> FastAPI:
     app.exception_handler(TooOften)(_too_often)
     app.exception_handler(NoLink)(_no_link)
     app.add_middleware(Bounds)
-    _include_places(app)
+    include_routes(app)
     if STATIC.is_dir():
         app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
     app.get("/{path:path}", include_in_schema=False)(_front_end)
@@ -156,60 +102,8 @@ def _routes() -> FastAPI:
 def describe() -> FastAPI:
     """The routes alone, without a school behind them, for the OpenAPI description."""
     app = FastAPI(title="Patient Courier", version="0.1.0")
-    _include_places(app)
+    include_routes(app)
     return app
-
-
-def _include_places(app: FastAPI) -> None:
-    # versions, kept and drafting come before sequences and courses: their addresses are longer ones of the same.
-    # The intake is asked most often, so it is looked for first.
-    for place in (
-        intake,
-        session,
-        clock,
-        today,
-        versions,
-        kept,
-        outset,
-        sequence_whole,
-        drafting,
-        feedback,
-        sequences,
-        courses,
-        rehearsals,
-        replays,
-        letter_sight,
-        letter_files,
-        letter_past,
-        letters,
-        layouts,
-        pictures,
-        approvals,
-        certificates,
-        recipients,
-        outcomes,
-        own_inbox,
-        broadcast_acts,
-        broadcasts,
-        audiences,
-        tags,
-        bulk,
-        imports,
-        student_list,
-        student_changes,
-        student_edit,
-        students,
-        deliveries,
-        needs,
-        practice,
-        school,
-        signing_keys,
-        removing,
-    ):
-        app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
-    for page in (stopping, choosing, claiming, moving, answering, naming, reading, certificate_page, issuer):
-        app.include_router(page.router)
-    app.include_router(pictures.public)
 
 
 class Headers:

@@ -10,7 +10,7 @@ from typing import Any
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from patient_courier.core.json_text import keepable
+from patient_courier.core.letters.json_text import keepable
 
 MOST_BYTES = 2_000_000
 MOST_INTAKE_BYTES = 4_000_000

@@ -11,10 +11,10 @@ from pydantic import Field
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.users import User, user_of_session
+from patient_courier.store.school.users import User, user_of_session
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 
 __all__ = [

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from pydantic import BaseModel
 
-from patient_courier.core.figures import rate
+from patient_courier.core.figures.rates import rate
 
 # What is shown of letters that have gone out, and out of which number it is a share.
 SHARES = {

@@ -7,25 +7,25 @@ from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
-from patient_courier.core.cards import hidden_places
-from patient_courier.core.definitions import Definitions, ready
-from patient_courier.core.example import example_subject
-from patient_courier.core.fields import Source
-from patient_courier.core.guards import blank_field, field_values
-from patient_courier.core.happening import Subject
-from patient_courier.core.merge import Value
+from patient_courier.core.engine.block_texts import hidden_places
+from patient_courier.core.engine.definitions import Definitions, ready
+from patient_courier.core.engine.fields import Source
+from patient_courier.core.engine.guards import blank_field, field_values
+from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.state import StudentState
+from patient_courier.core.letters.merge import Value
 from patient_courier.core.school.blocks import CertificateBlock
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import Layout
-from patient_courier.core.state import StudentState
-from patient_courier.core.words import reason
+from patient_courier.core.telling.words import reason
+from patient_courier.core.writing.example import example_subject
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.post.calendar_file import calendar_files
 from patient_courier.post.links import Links
 from patient_courier.post.look import Look, look_of
 from patient_courier.post.message import Sender, render, sender_of
 from patient_courier.post.prepared import Rendered, prepare
-from patient_courier.store.states import load_states
+from patient_courier.store.engine.loading import load_states
 from patient_courier.web.printed_certificate import example_address
 
 # Links that lead nowhere: what is only looked at must not act.

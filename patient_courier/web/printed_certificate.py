@@ -7,16 +7,16 @@ from urllib.parse import quote
 from whenever import Instant
 
 from patient_courier.certificates.drawing import Certificate
-from patient_courier.core.certificates import day, filled, hours_text
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.fields import certificate_code
+from patient_courier.core.completion.certificates import day, filled, hours_text
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.fields import certificate_code
 from patient_courier.core.school.certificates import Design
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PICTURES
 from patient_courier.post.look import Look, look_of
-from patient_courier.store import pictures
-from patient_courier.store.people import Person
-from patient_courier.store.prints import Print
+from patient_courier.store.completion.certificates import Print
+from patient_courier.store.letters import pictures
+from patient_courier.store.students.people import Person
 from patient_courier.web.context import Session
 
 

@@ -16,8 +16,8 @@ from limits import RateLimitItemPerHour, RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
-from patient_courier.store.database import Database
-from patient_courier.store.users import SESSION_HOURS, User, user_by_email
+from patient_courier.store.base.database import Database
+from patient_courier.store.school.users import SESSION_HOURS, User, user_by_email
 
 COOKIE = "patient_courier_session"
 CSRF_HEADER = "x-csrf-token"

@@ -18,7 +18,7 @@ from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_play
 from patient_courier.demo.loading import load_demo
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.settings import Settings
-from patient_courier.store.database import Database
+from patient_courier.store.base.database import Database
 from patient_courier.web.app import create_app
 
 CHROMIUM = "/usr/bin/chromium"

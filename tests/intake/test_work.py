@@ -10,7 +10,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from patient_courier.core.cleaning import DEEPEST, clean, clean_frame, plain_markup, title_of
+from patient_courier.core.letters.cleaning import DEEPEST, clean, clean_frame, plain_markup, title_of
 from patient_courier.intake.letter_files import read_letter_file
 from patient_courier.intake.mail_bounds import LONGEST_HEADER, MOST_PARTS
 from patient_courier.intake.mail_reports import read_report

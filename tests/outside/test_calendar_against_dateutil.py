@@ -14,8 +14,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from whenever import Instant, PlainDateTime, Time
 
-from patient_courier.core import calendar
-from patient_courier.core.duration import Duration
+from patient_courier.core.calendar import calendar
+from patient_courier.core.calendar.duration import Duration
 
 ZONES = [
     "Europe/Lisbon", "Europe/Berlin", "America/New_York", "America/Sao_Paulo", "Australia/Lord_Howe",

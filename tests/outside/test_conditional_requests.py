@@ -10,8 +10,8 @@ import re
 
 import pytest
 
+from tests.web.broadcasts.test_broadcasts import ok
 from tests.web.conftest import app, school_file  # noqa: F401 - fixtures
-from tests.web.test_broadcasts import ok
 
 # An entity-tag of section 8.8.3: not weak, no quotation mark inside.
 ENTITY_TAG = re.compile(r'^"[\x21\x23-\x7e\x80-\xff]*"$')

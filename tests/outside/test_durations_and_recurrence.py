@@ -7,7 +7,7 @@ import icalendar
 import pytest
 import recurring_ical_events
 
-from patient_courier.core.duration import Duration
+from patient_courier.core.calendar.duration import Duration
 from tests.schools import bought, play, send, sequence, wait
 
 DAY, HOUR, SECOND = 86_400_000_000_000, 3_600_000_000_000, 1_000_000_000

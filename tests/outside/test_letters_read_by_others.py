@@ -19,25 +19,25 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from mjml import mjml2html
 
-from patient_courier.core.cards import own_values
 from patient_courier.core.checks.looks import layout_findings
-from patient_courier.core.contrast import mended, ratio
-from patient_courier.core.dark import dark_of
-from patient_courier.core.definitions import ready
-from patient_courier.core.fields import Source, value
-from patient_courier.core.happening import Subject
-from patient_courier.core.rehearsal import definitions_of
+from patient_courier.core.engine.block_texts import own_values
+from patient_courier.core.engine.definitions import ready
+from patient_courier.core.engine.fields import Source, value
+from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.state import new_state
+from patient_courier.core.letters.contrast import mended, ratio
+from patient_courier.core.letters.dark import dark_of
+from patient_courier.core.rehearsing.rehearsal import definitions_of
 from patient_courier.core.school.file import Student
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PLAIN_LAYOUT, Layout
-from patient_courier.core.state import new_state
 from patient_courier.demo.history import demo_school, today
 from patient_courier.post.calendar_file import calendar_files
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import Look, look_of
 from patient_courier.post.message import Sender, message
 from patient_courier.post.prepared import prepare
-from patient_courier.store.starters import letter_starters
+from patient_courier.store.letters.starters import letter_starters
 
 ROOT = Path(__file__).parents[2]
 LINKS = LinkSigner("secret", "https://post.mallowlane.example").links(7, clicks=True, openings=True)

@@ -17,7 +17,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from whenever import Instant
 
-from patient_courier.core.merge import one_line
+from patient_courier.core.letters.merge import one_line
 from patient_courier.core.school.courses import School
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.text import clean_line

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from jinja2 import Environment
 
-from patient_courier.core.merge import Template
+from patient_courier.core.letters.merge import Template
 
 PLAIN = st.text(st.characters(exclude_characters="{}%#", exclude_categories=["Cs"]), max_size=30).map(
     lambda text: text.replace("\r", "")

@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
-from patient_courier.core.people_import import guess
+from patient_courier.core.people.importing import guess
 from patient_courier.intake.people_file import read_people
 from patient_courier.intake.spreadsheet import guarded
 

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from statsmodels.stats.proportion import proportion_confint
 from whenever import Instant, PlainDateTime
 
-from patient_courier.core.figures import rate
+from patient_courier.core.figures.rates import rate
+from patient_courier.core.rehearsing.wave import wave
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.core.wave import wave
 
 NOW = Instant.from_utc(2026, 1, 1)
 ZONES = {

@@ -14,8 +14,8 @@ from typing import Any
 
 import pytest
 
-from patient_courier.core.reading import read_school
-from patient_courier.core.rehearsal import rehearse
+from patient_courier.core.reading.school_file import read_school
+from patient_courier.core.rehearsing.rehearsal import rehearse
 from tests.outside.second.engine import Second
 from tests.outside.second.schools import Maker
 

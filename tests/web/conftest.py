@@ -20,9 +20,9 @@ from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.intake.signature import sign
 from patient_courier.settings import Settings
-from patient_courier.store.database import Database
-from patient_courier.store.opening import open_school
-from patient_courier.store.tables import UserRow
+from patient_courier.store.base.database import Database
+from patient_courier.store.base.tables import UserRow
+from patient_courier.store.school.opening import open_school
 from patient_courier.web.app import create_app
 from patient_courier.web.sign_in import CSRF_HEADER
 from tests.schools import letter, read, school, send, sequence, wait

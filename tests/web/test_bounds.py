@@ -23,11 +23,11 @@ from sqlalchemy import func, select
 
 from patient_courier.core.school.values import parse_moment
 from patient_courier.intake.signature import sign
-from patient_courier.store.database import Busy, Database
-from patient_courier.store.opening import open_school
-from patient_courier.store.secrets import read_secrets
-from patient_courier.store.tables import EventRow
-from patient_courier.store.users import add_user
+from patient_courier.store.base.database import Busy, Database
+from patient_courier.store.base.tables import EventRow
+from patient_courier.store.school.opening import open_school
+from patient_courier.store.school.secrets import read_secrets
+from patient_courier.store.school.users import add_user
 from patient_courier.web.public.certificates import MOST_UNKNOWN
 from patient_courier.web.sign_in import CSRF_HEADER, hash_password
 from tests.schools import letter, read, school, send, sequence
@@ -209,7 +209,7 @@ def test_writers_are_served_in_the_order_in_which_they_came(tmp_path, monkeypatc
             thread.start()
             while len(database._turn._waiting) <= n:
                 begun.wait(0.005)
-        monkeypatch.setattr("patient_courier.store.database.PATIENCE_SECONDS", 0.05)
+        monkeypatch.setattr("patient_courier.store.base.database.PATIENCE_SECONDS", 0.05)
         with pytest.raises(Busy), database.writing():
             pass
     for thread in threads:

@@ -11,8 +11,8 @@ from sqlalchemy import text
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.only_one import InHand
 from patient_courier.settings import Settings
-from patient_courier.store import database as stored
-from patient_courier.store.database import Database
+from patient_courier.store.base import database as stored
+from patient_courier.store.base.database import Database
 from tests.waiting import until
 from tests.web.conftest import purchase
 
@@ -91,7 +91,7 @@ def test_one_file_has_one_dispatcher_and_the_second_says_who_it_is(app):
 
 
 def test_mails_that_no_reader_can_bear_are_no_reports_and_no_letters(app):
-    from tests.web.test_returns import post_report  # how a mail server hands one in
+    from tests.web.school.test_returns import post_report  # how a mail server hands one in
 
     for raw in (
         b"Content-Type: message/rfc822\n\n" * 30_000 + b"hello",

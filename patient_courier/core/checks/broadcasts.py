@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings
-from patient_courier.core.definitions import Definitions, ReadyLetter
-from patient_courier.core.merge import FREE_PREFIX, field_words
+from patient_courier.core.engine.definitions import Definitions, ReadyLetter
+from patient_courier.core.letters.merge import FREE_PREFIX, field_words
 from patient_courier.core.school.broadcasts import Broadcast
 
 _ALWAYS = ("student", "school", "links", "event")

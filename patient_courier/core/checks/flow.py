@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from math import inf
 from typing import Any
 
+from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.checks.finding import Finding, Level, Mend
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.duration import Duration
-from patient_courier.core.reading import as_data
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import OnTag

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from html.parser import HTMLParser
 
 from patient_courier.core.checks.finding import Finding, Level, Mend
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.merge import Field, Template, TemplateError
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.letters.merge import Field, Template, TemplateError
 from patient_courier.core.school.blocks import (
     ButtonBlock,
     CourseCardBlock,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from patient_courier.core.checks.finding import Finding, Mend
-from patient_courier.core.contrast import ENOUGH, mended, ratio
+from patient_courier.core.letters.contrast import ENOUGH, mended, ratio
 from patient_courier.core.school.looks import Layout
 
 _PAIRS = (

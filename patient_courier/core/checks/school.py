@@ -9,8 +9,8 @@ from patient_courier.core.checks.finding import Finding, Lacking
 from patient_courier.core.checks.flow import flow_findings, spots
 from patient_courier.core.checks.letters import letter_findings
 from patient_courier.core.checks.together import together_findings
-from patient_courier.core.definitions import Definitions, Plan
-from patient_courier.core.references import Known, sequence_faults
+from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.reading.references import Known, sequence_faults
 from patient_courier.core.school import sequences as s
 
 NOBODY = Lacking()

@@ -12,7 +12,7 @@ from difflib import SequenceMatcher
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings, links
 from patient_courier.core.checks.looks import layout_findings
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.blocks import PictureBlock, TextBlock
 from patient_courier.core.school.letters import Letter
 

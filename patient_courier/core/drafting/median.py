@@ -8,16 +8,17 @@ from typing import Any
 from pydantic import TypeAdapter
 from whenever import Date, Instant
 
-from patient_courier.core import calendar, figures
-from patient_courier.core.definitions import Definitions
-from patient_courier.core.duration import Duration
-from patient_courier.core.line import items
-from patient_courier.core.rehearsal import rehearse_moves
+from patient_courier.core.calendar import calendar
+from patient_courier.core.calendar.duration import Duration
+from patient_courier.core.courses.course_line import items
+from patient_courier.core.courses.standing import Standing
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.state import new_state
+from patient_courier.core.figures import rates
+from patient_courier.core.rehearsing.rehearsal import rehearse_moves
 from patient_courier.core.school.courses import Course
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.file import Student
-from patient_courier.core.standing import Standing
-from patient_courier.core.state import new_state
 
 _EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 NOON = calendar.clock(12, 0)
@@ -51,7 +52,7 @@ def step_times(people: list[Standing], course: Course) -> list[tuple[str, Durati
     last = 0.0
     for stop in items(course):
         days = [(one.done[stop] - one.began).total("hours") / 24 for one in people if stop in one.done]
-        middle = figures.median(days)
+        middle = rates.median(days)
         last = max(last + 0.02, middle if middle is not None else last + 1)
         found.append((stop, Duration(nanoseconds=int(last * 86_400) * 1_000_000_000)))
     return found

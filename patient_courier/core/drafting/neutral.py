@@ -7,9 +7,9 @@ from typing import Any
 
 from whenever import Date, PlainDateTime
 
-from patient_courier.core import calendar
+from patient_courier.core.calendar import calendar
 from patient_courier.core.drafting.fitting import Pattern
-from patient_courier.core.reading import as_data
+from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.courses import Course, School
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import Letter

@@ -26,7 +26,7 @@ from whenever import (
     available_timezones,
 )
 
-from patient_courier.core.duration import Duration, has_time_part
+from patient_courier.core.calendar.duration import Duration, has_time_part
 from patient_courier.core.school.text import FilledLine, KeyText
 
 THIS = "this"

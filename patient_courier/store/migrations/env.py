@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from patient_courier.store.tables import Table
+from patient_courier.store.base.tables import Table
 
 context.configure(
     connection=context.config.attributes["connection"],

@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-import patient_courier.store.columns
+import patient_courier.store.base.columns
 
 revision = ${repr(up_revision)}
 down_revision = ${repr(down_revision)}

@@ -9,13 +9,13 @@ from fastapi import APIRouter, Form, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
 from limits import RateLimitItemPerHour
 
-from patient_courier.core.merge import Template
+from patient_courier.core.letters.merge import Template
 from patient_courier.core.school.events import Answered
 from patient_courier.core.school.text import clean_text
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store import feedback
-from patient_courier.store.answers import After, after_answer, newest_answer
-from patient_courier.store.consents import Source
+from patient_courier.store.completion import feedback
+from patient_courier.store.outbox.answer_page import After, after_answer, newest_answer
+from patient_courier.store.students.consents import Source
 from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing
 from patient_courier.web.public.found import Found, find
 from patient_courier.web.public.pages import NoLink, button, page, paragraphs

@@ -14,13 +14,13 @@ from limits import RateLimitItemPerHour
 
 from patient_courier.certificates.baking import baked
 from patient_courier.certificates.drawing import Certificate, draw
-from patient_courier.core.certificates import day, design_of, learnt
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.completion.certificates import day, design_of, learnt
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch.credentials import signed_credential
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store import prints
-from patient_courier.store.prints import Print
+from patient_courier.store.completion import certificates
+from patient_courier.store.completion.certificates import Print
 from patient_courier.web.context import Reading, Session, ThePost, definitions_in
 from patient_courier.web.drawings import digest
 from patient_courier.web.printed_certificate import (
@@ -84,7 +84,9 @@ def _example(post: Post, course: str, key: str) -> Certificate:
         found = definitions.courses.get(course)
         if found is None or found.certificate is None:
             raise HTTPException(404)
-        known = prints.is_announced(session, course) or compare_digest(key, example_key(definitions, course))
+        known = certificates.is_announced(session, course) or compare_digest(
+            key, example_key(definitions, course)
+        )
         if not known:
             raise HTTPException(404)
         design = design_of(definitions, found)
@@ -120,7 +122,7 @@ def _stands(
     """The number, what is drawn and the credential (for a picture) of a certificate that stands, or that there is none."""
     post: Post = request.scope["served"].post
     with post.database.reading() as session:
-        found = prints.by_code(session, code)
+        found = certificates.by_code(session, code)
         if found is None or found.revoked:
             return _unknown(request, post, session)
         definitions = definitions_in(post, session)
@@ -131,7 +133,7 @@ def _stands(
 @router.get("/{code}/credential.json")
 def as_credential(request: Request, code: Code, post: ThePost, session: Reading) -> Response:
     """The credential of a certificate that stands, for reading by programs."""
-    found = prints.by_code(session, code)
+    found = certificates.by_code(session, code)
     if found is None or found.revoked:
         return _unknown(request, post, session)
     headers = {
@@ -146,7 +148,7 @@ def as_credential(request: Request, code: Code, post: ThePost, session: Reading)
 @router.get("/{code}")
 def certificate(request: Request, code: Code, post: ThePost, session: Reading) -> HTMLResponse:
     """Says whether there is such a certificate: it stands, it was taken back, or nobody knows it."""
-    found = prints.by_code(session, code)
+    found = certificates.by_code(session, code)
     if found is None:
         return _unknown(request, post, session)
     definitions = definitions_in(post, session)
@@ -178,7 +180,7 @@ def certificate(request: Request, code: Code, post: ThePost, session: Reading) -
 @router.get("/{code}/yours")
 def yours(request: Request, code: Code, post: ThePost, session: Reading) -> HTMLResponse:
     """For the student: every form of the certificate, the address to share, and what a professional profile asks for."""
-    found = prints.by_code(session, code)
+    found = certificates.by_code(session, code)
     if found is None or found.revoked:
         return certificate(request, code, post, session)
     definitions = definitions_in(post, session)

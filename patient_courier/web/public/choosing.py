@@ -12,9 +12,9 @@ from limits import RateLimitItemPerHour
 
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.wishes import Silence, wish
-from patient_courier.store import people
-from patient_courier.store.consents import Source
-from patient_courier.store.states import load_states
+from patient_courier.store.engine.loading import load_states
+from patient_courier.store.students import people
+from patient_courier.store.students.consents import Source
 from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing
 from patient_courier.web.public.found import Found, find
 from patient_courier.web.public.pages import masked, page

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 
 from whenever import Instant
 
-from patient_courier.core.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.letters import Letter
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.post.look import Look, look_of
-from patient_courier.store import log
-from patient_courier.store.log import Logged
-from patient_courier.store.people import Person
+from patient_courier.store.outbox import log
+from patient_courier.store.outbox.log import Logged
+from patient_courier.store.students.people import Person
 from patient_courier.web.context import Session, definitions_in, now_in
 from patient_courier.web.public.pages import NoLink
 

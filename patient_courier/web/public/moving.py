@@ -9,18 +9,18 @@ from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 from limits import RateLimitItemPerHour
 
-from patient_courier.core import words
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.letters import Letter
+from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.post.carriers import NotTaken, Unsure
 from patient_courier.post.headers import Unfit
 from patient_courier.post.look import look_of
 from patient_courier.post.message import Sender, message, message_id, render, sender_of
-from patient_courier.store import moves, people
-from patient_courier.store.moves import Move
-from patient_courier.store.people import Person
+from patient_courier.store.students import moves, people
+from patient_courier.store.students.moves import Move
+from patient_courier.store.students.people import Person
 from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.public.found import find, plain_look
 from patient_courier.web.public.pages import NoLink, button, masked, page

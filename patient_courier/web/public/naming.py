@@ -9,8 +9,8 @@ from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 
 from patient_courier.core.school.text import clean_line
-from patient_courier.store import prints
-from patient_courier.store.prints import Print
+from patient_courier.store.completion import certificates
+from patient_courier.store.completion.certificates import Print
 from patient_courier.web.context import Reading, Session, ThePost, Writing
 from patient_courier.web.public.found import Found, find
 from patient_courier.web.public.pages import NoLink, page
@@ -43,7 +43,7 @@ def set_name(
         return _asked(found, one)
     if not any(sign.isalpha() for sign in wished) or len(wished) > LONGEST:
         return _asked(found, one, f"Write your name, in at most {LONGEST} letters.")
-    prints.rename(session, one.code, wished, found.now)
+    certificates.rename(session, one.code, wished, found.now)
     body = (
         f"<p>Your certificate is made out to <b><bdi>{escape(wished)}</bdi></b> from now on.</p>"
         f'<p><a href="/certificate/{one.code}/yours">Have a look at it</a></p>'
@@ -53,7 +53,7 @@ def set_name(
 
 def _certificate(session: Session, found: Found, course: str) -> Print:
     """The student's certificate of this course, or of the one the letter was about. Raises NoLink when none stands."""
-    for one in prints.of_student(session, found.student.id):
+    for one in certificates.of_student(session, found.student.id):
         if one.course == (course or found.course) and not one.revoked:
             return one
     raise NoLink(old=True)

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from patient_courier.dispatch.wishes import wish
-from patient_courier.store.consents import Source
+from patient_courier.store.students.consents import Source
 from patient_courier.web.context import Reading, ThePost, Writing
 from patient_courier.web.public.found import Found, find
 from patient_courier.web.public.pages import button, masked, page

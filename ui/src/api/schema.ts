@@ -3121,7 +3121,7 @@ export interface components {
             /** Progress */
             progress: number;
             /** Quizzes */
-            quizzes: components["schemas"]["patient_courier__web__places__approvals__QuizOut"][];
+            quizzes: components["schemas"]["EvidenceQuiz"][];
             /** Requested */
             requested: string;
             /** Student */
@@ -3735,7 +3735,7 @@ export interface components {
             most: number;
             /** On Worst Day */
             on_worst_day: number;
-            student: components["schemas"]["patient_courier__web__places__recipients__Named"] | null;
+            student: components["schemas"]["WontGetPerson"] | null;
             /** Usual */
             usual: number;
             /** Worst Day */
@@ -3866,6 +3866,16 @@ export interface components {
             name: string;
         };
         /**
+         * DesignNames
+         * @description Names to see a design with, and the merge fields that its lines can have.
+         */
+        DesignNames: {
+            /** Fields */
+            fields: string[];
+            /** Names */
+            names: string[];
+        };
+        /**
          * Done
          * @description What the intake answered.
          */
@@ -3888,6 +3898,32 @@ export interface components {
             };
             /** Pace */
             pace?: number | null;
+        };
+        /** DrawnAnew */
+        DrawnAnew: {
+            /** Changed */
+            changed: number;
+        };
+        /**
+         * EarlierGroup
+         * @description So many students to whom the same happens; ``posts``: they are sent something.
+         */
+        EarlierGroup: {
+            /** Names */
+            names: components["schemas"]["EarlierPerson"][];
+            /** Number */
+            number: number;
+            /** Posts */
+            posts: boolean;
+            /** Sentence */
+            sentence: string;
+        };
+        /** EarlierPerson */
+        EarlierPerson: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /**
          * Effect
@@ -3934,6 +3970,17 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /** EvidenceQuiz */
+        EvidenceQuiz: {
+            /** Attempts */
+            attempts: number;
+            /** Passed */
+            passed: boolean;
+            /** Score */
+            score: number | null;
+            /** Title */
+            title: string;
+        };
         /**
          * ExamplesOut
          * @description Students whose letters look unusual: the one with the longest name, one without a first name (keys).
@@ -3943,6 +3990,25 @@ export interface components {
             longest: string | null;
             /** Nameless */
             nameless: string | null;
+        };
+        /**
+         * FateGroup
+         * @description Students of whom the same will become: ``not``, ``later``, ``mend`` or ``waits``; names are cut at two hundred.
+         */
+        FateGroup: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "not" | "later" | "mend" | "waits";
+            /** Number */
+            number: number;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+            /** Students */
+            students: components["schemas"]["WontGetPerson"][];
         };
         /**
          * FeedbackFigures
@@ -4136,6 +4202,13 @@ export interface components {
             /** Name */
             name: string;
             scene: components["schemas"]["Scene"];
+        };
+        /** KeyTitle */
+        KeyTitle: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
         /**
          * LandingOut
@@ -4559,7 +4632,7 @@ export interface components {
         /** LookResult */
         LookResult: {
             /** Groups */
-            groups: components["schemas"]["patient_courier__web__places__outset__Group"][];
+            groups: components["schemas"]["EarlierGroup"][];
             /** Left Out */
             left_out: string[];
         };
@@ -4721,7 +4794,7 @@ export interface components {
             /** Lessons */
             lessons: components["schemas"]["LessonOut"][];
             /** Quizzes */
-            quizzes: components["schemas"]["patient_courier__core__classroom__QuizOut"][];
+            quizzes: components["schemas"]["QuizOut"][];
             /** Title */
             title: string;
         };
@@ -4900,21 +4973,6 @@ export interface components {
             /** Timezone */
             timezone?: string | null;
         };
-        /** NextLetter */
-        NextLetter: {
-            /** At */
-            at: string;
-            /** Letter Name */
-            letter_name: string;
-            /** Local */
-            local: string;
-            /** Sequence */
-            sequence: string;
-            /** Student */
-            student: string;
-            /** Student Name */
-            student_name: string;
-        };
         /**
          * NextLetters
          * @description Whom a letter reaches in the coming days if nobody does anything more: how many, and the first of them.
@@ -4929,7 +4987,7 @@ export interface components {
             /** Days */
             days: number;
             /** First */
-            first: components["schemas"]["patient_courier__web__places__letter_past__NextOut"][];
+            first: components["schemas"]["ReachedNext"][];
             /** Inside */
             inside: number;
             /** Total */
@@ -5089,7 +5147,7 @@ export interface components {
             /** Gone */
             gone: number;
             /** Groups */
-            groups: components["schemas"]["patient_courier__web__places__recipients__Group"][];
+            groups: components["schemas"]["FateGroup"][];
             /** Matching */
             matching: number;
             slip: components["schemas"]["SlipOut"];
@@ -5174,6 +5232,13 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+        };
+        /** PickedPeople */
+        PickedPeople: {
+            /** Items */
+            items: components["schemas"]["PersonOut"][];
+            /** Total */
+            total: number;
         };
         /**
          * PictureOut
@@ -5288,6 +5353,19 @@ export interface components {
             /** Readers */
             readers: string[];
         };
+        /** QuizOut */
+        QuizOut: {
+            /** Key */
+            key: string;
+            /** Pass Mark */
+            pass_mark: number;
+            /** Passed */
+            passed: boolean;
+            /** Score */
+            score: number | null;
+            /** Title */
+            title: string;
+        };
         /** RateOut */
         RateOut: {
             /** High */
@@ -5300,6 +5378,17 @@ export interface components {
             percent: number;
             /** Whole */
             whole: number;
+        };
+        /** ReachedNext */
+        ReachedNext: {
+            /** At */
+            at: string;
+            /** Name */
+            name: string;
+            /** Student */
+            student: string;
+            /** Where */
+            where: string;
         };
         /**
          * ReadLetter
@@ -5513,10 +5602,24 @@ export interface components {
             /** Step */
             step: string | null;
         };
+        /**
+         * RunThrough
+         * @description A student's way through it: since when, and where they stand or how it ended; times are the school's.
+         */
+        RunThrough: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Since */
+            since: string;
+            /** Where */
+            where: string;
+        };
         /** RunsOut */
         RunsOut: {
             /** Items */
-            items: components["schemas"]["patient_courier__web__places__sequence_whole__RunOut"][];
+            items: components["schemas"]["RunThrough"][];
             /** Total */
             total: number;
         };
@@ -5661,6 +5764,14 @@ export interface components {
             /** Letters */
             letters: components["schemas"]["SeenLetter"][];
         };
+        /**
+         * SentAgain
+         * @description The new delivery.
+         */
+        SentAgain: {
+            /** Id */
+            id: number;
+        };
         /** SequenceIn */
         SequenceIn: {
             /**
@@ -5728,7 +5839,7 @@ export interface components {
             letters: number;
             /** Name */
             name: string;
-            next: components["schemas"]["patient_courier__web__places__sequences__NextOut"] | null;
+            next: components["schemas"]["patient_courier__web__places__sequences__sequences__NextLetter"] | null;
             /** Starts */
             starts: string;
             /** Status */
@@ -6104,7 +6215,7 @@ export interface components {
             /** Returns */
             returns: components["schemas"]["ReturnOut"][];
             /** Runs */
-            runs: components["schemas"]["patient_courier__web__places__students__RunOut"][];
+            runs: components["schemas"]["StudentRun"][];
             /** Tags */
             tags: string[];
             /** Timeline */
@@ -6122,6 +6233,30 @@ export interface components {
             items: components["schemas"]["StudentSummary"][];
             /** Total */
             total: number;
+        };
+        /**
+         * StudentRun
+         * @description Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339.
+         */
+        StudentRun: {
+            /** Name */
+            name: string;
+            /** Outcome */
+            outcome: string;
+            /** Sequence */
+            sequence: string;
+            /** Started */
+            started: string;
+            /** Started At */
+            started_at: string;
+            /** Step */
+            step: string | null;
+            /** Subject */
+            subject: string | null;
+            /** Until */
+            until: string | null;
+            /** Until At */
+            until_at: string | null;
         };
         /** StudentSummary */
         StudentSummary: {
@@ -6209,7 +6344,7 @@ export interface components {
          */
         ThingsOut: {
             /** Answers */
-            answers: components["schemas"]["patient_courier__web__places__school__Named"][];
+            answers: components["schemas"]["KeyTitle"][];
             /** Courses */
             courses: components["schemas"]["CourseShort"][];
             /** Fields */
@@ -6217,13 +6352,13 @@ export interface components {
             /** Forms */
             forms: string[];
             /** Letters */
-            letters: components["schemas"]["patient_courier__web__places__school__Named"][];
+            letters: components["schemas"]["KeyTitle"][];
             /** Likely Starts */
             likely_starts: string[];
             /** Offers */
             offers: components["schemas"]["OfferShort"][];
             /** Sequences */
-            sequences: components["schemas"]["patient_courier__web__places__school__Named"][];
+            sequences: components["schemas"]["KeyTitle"][];
             /** Tags */
             tags: string[];
         };
@@ -6264,7 +6399,7 @@ export interface components {
             /** Nearly */
             nearly: components["schemas"]["Nearly"][];
             /** Next */
-            next: components["schemas"]["NextLetter"][];
+            next: components["schemas"]["patient_courier__web__places__today__today__NextLetter"][];
             /** Stalled */
             stalled: components["schemas"]["Stalled"][];
             /** Total */
@@ -6457,6 +6592,15 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["WhyLine"][];
         };
+        /** WontGetPerson */
+        WontGetPerson: {
+            /** Detail */
+            detail: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
         /**
          * WordsOut
          * @description What the student answered to a question for feedback, and wrote beside it; ``value`` from 1 to 5.
@@ -6504,174 +6648,30 @@ export interface components {
             /** Zones */
             zones: string[];
         };
-        /** QuizOut */
-        patient_courier__core__classroom__QuizOut: {
-            /** Key */
-            key: string;
-            /** Pass Mark */
-            pass_mark: number;
-            /** Passed */
-            passed: boolean;
-            /** Score */
-            score: number | null;
-            /** Title */
-            title: string;
-        };
-        /** QuizOut */
-        patient_courier__web__places__approvals__QuizOut: {
-            /** Attempts */
-            attempts: number;
-            /** Passed */
-            passed: boolean;
-            /** Score */
-            score: number | null;
-            /** Title */
-            title: string;
-        };
-        /** NamesOut */
-        patient_courier__web__places__audiences__NamesOut: {
-            /** Items */
-            items: components["schemas"]["PersonOut"][];
-            /** Total */
-            total: number;
-        };
-        /** AgainOut */
-        patient_courier__web__places__certificates__AgainOut: {
-            /** Changed */
-            changed: number;
-        };
         /**
-         * NamesOut
-         * @description Names to see a design with, and the merge fields that its lines can have.
-         */
-        patient_courier__web__places__certificates__NamesOut: {
-            /** Fields */
-            fields: string[];
-            /** Names */
-            names: string[];
-        };
-        /**
-         * AgainOut
-         * @description The new delivery.
-         */
-        patient_courier__web__places__deliveries__AgainOut: {
-            /** Id */
-            id: number;
-        };
-        /** NextOut */
-        patient_courier__web__places__letter_past__NextOut: {
-            /** At */
-            at: string;
-            /** Name */
-            name: string;
-            /** Student */
-            student: string;
-            /** Where */
-            where: string;
-        };
-        /**
-         * Group
-         * @description So many students to whom the same happens; ``posts``: they are sent something.
-         */
-        patient_courier__web__places__outset__Group: {
-            /** Names */
-            names: components["schemas"]["patient_courier__web__places__outset__Named"][];
-            /** Number */
-            number: number;
-            /** Posts */
-            posts: boolean;
-            /** Sentence */
-            sentence: string;
-        };
-        /** Named */
-        patient_courier__web__places__outset__Named: {
-            /** Key */
-            key: string;
-            /** Name */
-            name: string;
-        };
-        /**
-         * Group
-         * @description Students of whom the same will become: ``not``, ``later``, ``mend`` or ``waits``; names are cut at two hundred.
-         */
-        patient_courier__web__places__recipients__Group: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "not" | "later" | "mend" | "waits";
-            /** Number */
-            number: number;
-            /** Reason */
-            reason: string;
-            /** Sentence */
-            sentence: string;
-            /** Students */
-            students: components["schemas"]["patient_courier__web__places__recipients__Named"][];
-        };
-        /** Named */
-        patient_courier__web__places__recipients__Named: {
-            /** Detail */
-            detail: string;
-            /** Key */
-            key: string;
-            /** Name */
-            name: string;
-        };
-        /** Named */
-        patient_courier__web__places__school__Named: {
-            /** Key */
-            key: string;
-            /** Title */
-            title: string;
-        };
-        /**
-         * RunOut
-         * @description A student's way through it: since when, and where they stand or how it ended; times are the school's.
-         */
-        patient_courier__web__places__sequence_whole__RunOut: {
-            /** Key */
-            key: string;
-            /** Name */
-            name: string;
-            /** Since */
-            since: string;
-            /** Where */
-            where: string;
-        };
-        /**
-         * NextOut
+         * NextLetter
          * @description The letter that goes out next; ``at`` in the school's time.
          */
-        patient_courier__web__places__sequences__NextOut: {
+        patient_courier__web__places__sequences__sequences__NextLetter: {
             /** At */
             at: string;
             /** Letter */
             letter: string;
         };
-        /**
-         * RunOut
-         * @description Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339.
-         */
-        patient_courier__web__places__students__RunOut: {
-            /** Name */
-            name: string;
-            /** Outcome */
-            outcome: string;
+        /** NextLetter */
+        patient_courier__web__places__today__today__NextLetter: {
+            /** At */
+            at: string;
+            /** Letter Name */
+            letter_name: string;
+            /** Local */
+            local: string;
             /** Sequence */
             sequence: string;
-            /** Started */
-            started: string;
-            /** Started At */
-            started_at: string;
-            /** Step */
-            step: string | null;
-            /** Subject */
-            subject: string | null;
-            /** Until */
-            until: string | null;
-            /** Until At */
-            until_at: string | null;
+            /** Student */
+            student: string;
+            /** Student Name */
+            student_name: string;
         };
     };
     responses: never;
@@ -6985,7 +6985,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["patient_courier__web__places__audiences__NamesOut"];
+                    "application/json": components["schemas"]["PickedPeople"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -8105,7 +8105,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["patient_courier__web__places__certificates__AgainOut"];
+                    "application/json": components["schemas"]["DrawnAnew"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -8309,7 +8309,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["patient_courier__web__places__certificates__NamesOut"];
+                    "application/json": components["schemas"]["DesignNames"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -9273,7 +9273,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["patient_courier__web__places__deliveries__AgainOut"];
+                    "application/json": components["schemas"]["SentAgain"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-import patient_courier.store.columns
+import patient_courier.store.base.columns
 
 revision = "0001"
 down_revision = None
@@ -16,15 +16,15 @@ def upgrade() -> None:
     op.create_table(
         "clock",
         sa.Column("id", sa.Integer(), nullable=False),
-        sa.Column("now", patient_courier.store.columns.InstantColumn(), nullable=False),
-        sa.Column("moving_to", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("now", patient_courier.store.base.columns.InstantColumn(), nullable=False),
+        sa.Column("moving_to", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_clock")),
     )
     op.create_table(
         "courses",
         sa.Column("key", sa.Text(), nullable=False),
         sa.Column("position", sa.Integer(), nullable=False),
-        sa.Column("body", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("body", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.PrimaryKeyConstraint("key", name=op.f("pk_courses")),
     )
     op.create_table(
@@ -44,7 +44,7 @@ def upgrade() -> None:
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("message_id", sa.Text(), nullable=False),
         sa.Column("recipient", sa.Text(), nullable=False),
-        sa.Column("sent", patient_courier.store.columns.InstantColumn(), nullable=False),
+        sa.Column("sent", patient_courier.store.base.columns.InstantColumn(), nullable=False),
         sa.Column("subject", sa.Text(), nullable=False),
         sa.Column("raw", sa.LargeBinary(), nullable=False),
         sa.Column("opened", sa.Boolean(), nullable=False),
@@ -58,16 +58,16 @@ def upgrade() -> None:
         "offers",
         sa.Column("key", sa.Text(), nullable=False),
         sa.Column("position", sa.Integer(), nullable=False),
-        sa.Column("body", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("body", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.PrimaryKeyConstraint("key", name=op.f("pk_offers")),
     )
     op.create_table(
         "problems",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("kind", sa.Text(), nullable=False),
-        sa.Column("at", patient_courier.store.columns.InstantColumn(), nullable=False),
+        sa.Column("at", patient_courier.store.base.columns.InstantColumn(), nullable=False),
         sa.Column("reason", sa.Text(), nullable=False),
-        sa.Column("body", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("body", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.Column("digest", sa.Text(), nullable=True),
         sa.Column("done", sa.Boolean(), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_problems")),
@@ -76,7 +76,7 @@ def upgrade() -> None:
     op.create_table(
         "school",
         sa.Column("id", sa.Integer(), nullable=False),
-        sa.Column("body", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("body", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.Column("practice", sa.Boolean(), nullable=False),
         sa.Column("stamp", sa.Integer(), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_school")),
@@ -103,14 +103,14 @@ def upgrade() -> None:
         sa.Column("first_name", sa.Text(), nullable=True),
         sa.Column("last_name", sa.Text(), nullable=True),
         sa.Column("timezone", sa.Text(), nullable=True),
-        sa.Column("fields", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("fields", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.Column("news", sa.Boolean(), nullable=False),
         sa.Column("bounced", sa.Boolean(), nullable=False),
         sa.Column("complained", sa.Boolean(), nullable=False),
-        sa.Column("first_event", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("clock_done", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("clock_due", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("begun_at", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("first_event", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("clock_done", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("clock_due", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("begun_at", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.Column("begun", sa.Integer(), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_students")),
         sa.UniqueConstraint("key", name=op.f("uq_students_key")),
@@ -138,7 +138,7 @@ def upgrade() -> None:
         "activity",
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("course", sa.Text(), nullable=False),
-        sa.Column("at", patient_courier.store.columns.InstantColumn(), nullable=False),
+        sa.Column("at", patient_courier.store.base.columns.InstantColumn(), nullable=False),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_activity_student_id"), ondelete="CASCADE"
         ),
@@ -148,8 +148,8 @@ def upgrade() -> None:
         "certificates",
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("course", sa.Text(), nullable=False),
-        sa.Column("requested", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("issued", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("requested", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("issued", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_certificates_student_id"), ondelete="CASCADE"
         ),
@@ -169,14 +169,14 @@ def upgrade() -> None:
         sa.Column("status", sa.Text(), nullable=False),
         sa.Column("reason", sa.Text(), nullable=True),
         sa.Column("subject", sa.Text(), nullable=False),
-        sa.Column("at", patient_courier.store.columns.InstantColumn(), nullable=False),
-        sa.Column("posted", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("recipients", patient_courier.store.columns.Packed(), nullable=True),
-        sa.Column("holds", patient_courier.store.columns.Packed(), nullable=False),
-        sa.Column("values", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("at", patient_courier.store.base.columns.InstantColumn(), nullable=False),
+        sa.Column("posted", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("recipients", patient_courier.store.base.columns.Packed(), nullable=True),
+        sa.Column("holds", patient_courier.store.base.columns.Packed(), nullable=False),
+        sa.Column("values", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.Column("story", sa.Integer(), nullable=False),
         sa.Column("tries", sa.Integer(), nullable=False),
-        sa.Column("retry", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("retry", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.Column("seen", sa.Boolean(), nullable=False),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_deliveries_student_id"), ondelete="CASCADE"
@@ -199,10 +199,10 @@ def upgrade() -> None:
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("course", sa.Text(), nullable=False),
         sa.Column("via", sa.Text(), nullable=False),
-        sa.Column("began", patient_courier.store.columns.InstantColumn(), nullable=False),
+        sa.Column("began", patient_courier.store.base.columns.InstantColumn(), nullable=False),
         sa.Column("offer", sa.Text(), nullable=True),
-        sa.Column("refunded", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("expired", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("refunded", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("expired", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_enrolments_student_id"), ondelete="CASCADE"
         ),
@@ -216,9 +216,9 @@ def upgrade() -> None:
         sa.Column("number", sa.Integer(), nullable=False),
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("type", sa.Text(), nullable=False),
-        sa.Column("at", patient_courier.store.columns.InstantColumn(), nullable=False),
+        sa.Column("at", patient_courier.store.base.columns.InstantColumn(), nullable=False),
         sa.Column("cause", sa.Integer(), nullable=True),
-        sa.Column("names", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("names", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_events_student_id"), ondelete="CASCADE"
         ),
@@ -241,11 +241,11 @@ def upgrade() -> None:
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("kind", sa.Text(), nullable=False),
         sa.Column("key", sa.Text(), nullable=False),
-        sa.Column("at", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("at", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.Column("percent", sa.Double(), nullable=True),
         sa.Column("attempts", sa.Integer(), nullable=True),
         sa.Column("score", sa.Double(), nullable=True),
-        sa.Column("last", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("last", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_learnt_student_id"), ondelete="CASCADE"
         ),
@@ -258,8 +258,8 @@ def upgrade() -> None:
         "letter_versions",
         sa.Column("key", sa.Text(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
-        sa.Column("saved", patient_courier.store.columns.InstantColumn(), nullable=False),
-        sa.Column("body", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("saved", patient_courier.store.base.columns.InstantColumn(), nullable=False),
+        sa.Column("body", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.ForeignKeyConstraint(["key"], ["letters.key"], name=op.f("fk_letter_versions_key")),
         sa.PrimaryKeyConstraint("key", "version", name=op.f("pk_letter_versions")),
     )
@@ -268,8 +268,8 @@ def upgrade() -> None:
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("ordinal", sa.Integer(), nullable=False),
         sa.Column("offer", sa.Text(), nullable=False),
-        sa.Column("at", patient_courier.store.columns.InstantColumn(), nullable=False),
-        sa.Column("refunded", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("at", patient_courier.store.base.columns.InstantColumn(), nullable=False),
+        sa.Column("refunded", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.Column("order", sa.Text(), nullable=True),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_purchases_student_id"), ondelete="CASCADE"
@@ -280,8 +280,8 @@ def upgrade() -> None:
         "readings",
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("letter", sa.Text(), nullable=False),
-        sa.Column("opened", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("clicked", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("opened", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("clicked", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_readings_student_id"), ondelete="CASCADE"
         ),
@@ -293,23 +293,23 @@ def upgrade() -> None:
         sa.Column("student_id", sa.Integer(), nullable=False),
         sa.Column("sequence", sa.Text(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
-        sa.Column("subject", patient_courier.store.columns.Packed(), nullable=True),
-        sa.Column("started", patient_courier.store.columns.InstantColumn(), nullable=False),
-        sa.Column("event_at", patient_courier.store.columns.InstantColumn(), nullable=False),
+        sa.Column("subject", patient_courier.store.base.columns.Packed(), nullable=True),
+        sa.Column("started", patient_courier.store.base.columns.InstantColumn(), nullable=False),
+        sa.Column("event_at", patient_courier.store.base.columns.InstantColumn(), nullable=False),
         sa.Column("event_number", sa.Integer(), nullable=False),
         sa.Column("cause", sa.Integer(), nullable=False),
         sa.Column("outcome", sa.Text(), nullable=True),
-        sa.Column("ended", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("ended", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.Column("step", sa.Text(), nullable=True),
-        sa.Column("due", patient_courier.store.columns.InstantColumn(), nullable=True),
-        sa.Column("arrived", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("due", patient_courier.store.base.columns.InstantColumn(), nullable=True),
+        sa.Column("arrived", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.Column("walked", sa.Boolean(), nullable=False),
-        sa.Column("steps_at", patient_courier.store.columns.InstantColumn(), nullable=True),
+        sa.Column("steps_at", patient_courier.store.base.columns.InstantColumn(), nullable=True),
         sa.Column("steps", sa.Integer(), nullable=False),
-        sa.Column("holds", patient_courier.store.columns.Packed(), nullable=False),
-        sa.Column("rounds", patient_courier.store.columns.Packed(), nullable=False),
-        sa.Column("passed", patient_courier.store.columns.Packed(), nullable=False),
-        sa.Column("trail", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("holds", patient_courier.store.base.columns.Packed(), nullable=False),
+        sa.Column("rounds", patient_courier.store.base.columns.Packed(), nullable=False),
+        sa.Column("passed", patient_courier.store.base.columns.Packed(), nullable=False),
+        sa.Column("trail", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.ForeignKeyConstraint(
             ["student_id"], ["students.id"], name=op.f("fk_runs_student_id"), ondelete="CASCADE"
         ),
@@ -329,8 +329,8 @@ def upgrade() -> None:
         "sequence_versions",
         sa.Column("key", sa.Text(), nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
-        sa.Column("saved", patient_courier.store.columns.InstantColumn(), nullable=False),
-        sa.Column("body", patient_courier.store.columns.Packed(), nullable=False),
+        sa.Column("saved", patient_courier.store.base.columns.InstantColumn(), nullable=False),
+        sa.Column("body", patient_courier.store.base.columns.Packed(), nullable=False),
         sa.ForeignKeyConstraint(["key"], ["sequences.key"], name=op.f("fk_sequence_versions_key")),
         sa.PrimaryKeyConstraint("key", "version", name=op.f("pk_sequence_versions")),
     )

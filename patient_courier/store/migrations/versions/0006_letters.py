@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from patient_courier.store.columns import InstantColumn, Packed
+from patient_courier.store.base.columns import InstantColumn, Packed
 
 revision = "0006"
 down_revision = "0005"

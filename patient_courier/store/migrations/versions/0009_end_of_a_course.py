@@ -5,7 +5,7 @@ import secrets
 import sqlalchemy as sa
 from alembic import op
 
-from patient_courier.store.columns import InstantColumn
+from patient_courier.store.base.columns import InstantColumn
 
 revision = "0009"
 down_revision = "0008"

@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from patient_courier.store.columns import Packed
+from patient_courier.store.base.columns import Packed
 
 revision = "0010"
 down_revision = "0009"

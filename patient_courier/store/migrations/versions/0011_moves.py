@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from patient_courier.store.columns import InstantColumn
+from patient_courier.store.base.columns import InstantColumn
 
 revision = "0011"
 down_revision = "0010"

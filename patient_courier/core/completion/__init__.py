@@ -1,0 +1,1 @@
+"""The end of a course: certificates, what speaks for one, feedback."""

@@ -1,0 +1,1 @@
+"""The course line, where students stand on it, and the day ruler."""

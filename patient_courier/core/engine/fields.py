@@ -1,0 +1,175 @@
+"""The values of merge fields, bound to a student and the subject of a run."""
+
+from __future__ import annotations
+
+import hashlib
+from base64 import b32encode
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from whenever import Instant
+
+from patient_courier.core.engine.conditions import progress
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.state import StudentState
+from patient_courier.core.letters.merge import FREE_PREFIX, Value
+from patient_courier.core.school.courses import Lesson
+
+# Stands for a link that is signed for one delivery when the letter is put together.
+LINK_PLACES = {
+    "links.preferences": "https://links.invalid/preferences",
+    "links.stop": "https://links.invalid/stop",
+    "links.view_online": "https://links.invalid/view",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Where the values of one letter come from."""
+
+    definitions: Definitions
+    state: StudentState
+    subject: Subject | None
+    event_at: Instant | None
+
+    def key(self, kind: str) -> str | None:
+        return self.subject.get(kind) if self.subject else None
+
+
+def value(name: str, source: Source) -> Value:
+    """The value of one merge field, or None when there is none."""
+    if name.startswith(FREE_PREFIX):
+        return source.state.student.fields.get(name[len(FREE_PREFIX) :])
+    if name in LINK_PLACES:
+        return LINK_PLACES[name]
+    return _VALUES[name](source)
+
+
+def certificate_code(seal: str, student: str, course: str) -> str:
+    """The code printed on a certificate: the same for the same student and course, and unguessable where the seal is secret."""
+    digest = hashlib.sha256(f"{seal}\n{student}\n{course}".encode()).digest()
+    code = b32encode(digest[:8]).decode().rstrip("=")
+    return f"{code[:4]}-{code[4:8]}-{code[8:12]}"
+
+
+def _student(name: str) -> Callable[[Source], Value]:
+    return lambda source: getattr(source.state.student, name)
+
+
+def _full_name(source: Source) -> Value:
+    student = source.state.student
+    return " ".join(part for part in (student.first_name, student.last_name) if part)
+
+
+def _course(name: str) -> Callable[[Source], Value]:
+    def found(source: Source) -> Value:
+        key = source.key("course")
+        return getattr(source.definitions.courses[key], name) if key in source.definitions.courses else None
+
+    return found
+
+
+def _progress(source: Source) -> Value:
+    key = source.key("course")
+    return progress(source.definitions, source.state, key) if key in source.definitions.courses else None
+
+
+def _inner(kind: str, name: str) -> Callable[[Source], Value]:
+    def found(source: Source) -> Value:
+        key = source.key(kind)
+        if key is None:
+            return None
+        objects = {
+            "module": source.definitions.modules,
+            "lesson": source.definitions.lessons,
+            "quiz": source.definitions.quizzes,
+        }
+        return getattr(objects[kind].get(key), name, None)  # type: ignore[attr-defined]
+
+    return found
+
+
+def _next_lesson(name: str) -> Callable[[Source], Value]:
+    def found(source: Source) -> Value:
+        lesson = next_lesson(source.definitions, source.state, source.key("course"))
+        return getattr(lesson, name) if lesson else None
+
+    return found
+
+
+def next_lesson(definitions: Definitions, state: StudentState, course: str | None) -> Lesson | None:
+    """The first lesson that is not completed, in course order."""
+    if course not in definitions.courses:
+        return None
+    for key in definitions.lessons_of(course):
+        if key not in state.facts.lessons:
+            return definitions.lessons[key]
+    return None
+
+
+def _quiz_record(name: str) -> Callable[[Source], Value]:
+    def found(source: Source) -> Value:
+        record = source.state.facts.quizzes.get(source.key("quiz") or "")
+        return getattr(record, name) if record else None
+
+    return found
+
+
+def _offer(name: str) -> Callable[[Source], Value]:
+    def found(source: Source) -> Value:
+        return getattr(source.definitions.offers.get(source.key("offer") or ""), name, None)
+
+    return found
+
+
+def _certificate(source: Source) -> str | None:
+    course = source.key("course")
+    found = source.state.facts.certificates.get(course or "")
+    if course is None or found is None or found.issued is None:
+        return None
+    return certificate_code(source.definitions.seal, source.state.student.key, course)
+
+
+def _certificate_url(source: Source) -> Value:
+    code = _certificate(source)
+    return f"{source.definitions.site}/certificate/{code}" if code else None
+
+
+def _issued_on(source: Source) -> Value:
+    found = source.state.facts.certificates.get(source.key("course") or "")
+    return found.issued if found else None
+
+
+_VALUES: dict[str, Callable[[Source], Value]] = {
+    "student.first_name": _student("first_name"),
+    "student.last_name": _student("last_name"),
+    "student.full_name": _full_name,
+    "student.email": _student("email"),
+    "course.title": _course("title"),
+    "course.summary": _course("summary"),
+    "course.url": _course("url"),
+    "course.review_url": _course("review_url"),
+    "course.progress": _progress,
+    "module.title": _inner("module", "title"),
+    "lesson.title": _inner("lesson", "title"),
+    "lesson.url": _inner("lesson", "url"),
+    "lesson.minutes": _inner("lesson", "minutes"),
+    "next_lesson.title": _next_lesson("title"),
+    "next_lesson.url": _next_lesson("url"),
+    "quiz.title": _inner("quiz", "title"),
+    "quiz.pass_mark": _inner("quiz", "pass_mark"),
+    "quiz.url": _inner("quiz", "url"),
+    "quiz.score": _quiz_record("score"),
+    "quiz.attempts": _quiz_record("attempts"),
+    "offer.title": _offer("title"),
+    "offer.price": _offer("price"),
+    "certificate.code": _certificate,
+    "certificate.url": _certificate_url,
+    "certificate.issued_on": _issued_on,
+    "school.name": lambda source: source.definitions.school.name,
+    "school.sender_name": lambda source: source.definitions.school.sender.name,
+    "school.postal_address": lambda source: source.definitions.school.postal_address,
+    "school.login_url": lambda source: source.definitions.school.login_url,
+    "event.at": lambda source: source.event_at,
+}

@@ -1,0 +1,1 @@
+"""Rates and the ranges they lie in."""

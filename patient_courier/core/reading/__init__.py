@@ -1,0 +1,1 @@
+"""The school file read whole: faults, references, what hangs on what."""

@@ -1,0 +1,1 @@
+"""Played ahead or played again: rehearsal, looking back, what a broadcast or a running sequence will bring."""

@@ -1,0 +1,288 @@
+"""Running sequences in pretend time, posting nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from whenever import Instant
+
+from patient_courier.core.calendar import calendar
+from patient_courier.core.calendar.duration import Duration
+from patient_courier.core.engine.agenda import Agenda, Limits
+from patient_courier.core.engine.broadcasting import Coming, start_of
+from patient_courier.core.engine.definitions import Definitions, Plan, ready
+from patient_courier.core.engine.effects import (
+    BroadcastStarted,
+    CertificateIssued,
+    Effect,
+    LetterDecided,
+    NotBegun,
+    TagChanged,
+    Warned,
+)
+from patient_courier.core.engine.engine import Engine
+from patient_courier.core.engine.state import Hold, StudentState, new_state
+from patient_courier.core.school.events import EventBase, TagEvent
+from patient_courier.core.school.file import SchoolFile
+from patient_courier.core.school.values import local_text, moment_text
+from patient_courier.core.telling.story import broadcast_story, not_begun, story
+
+LONGEST = Duration(months=24)
+SHOWN = ("sent", "skipped", "stuck")
+# An hourly repeat over two years stays below this.
+REHEARSED = Limits(of_a_run=20_000, in_all=2_000_000)
+# In a week: more than once an hour is no post. In all: enough for tens of thousands of students.
+FORECAST_OF_A_RUN, FORECAST_IN_ALL = 200, 20_000
+
+
+@dataclass
+class Outcome:
+    """What a rehearsal brought about, each list in order of occurrence."""
+
+    definitions: Definitions
+    states: dict[str, StudentState]
+    effects: list[Effect] = field(default_factory=list)  # everything, in order of occurrence
+    letters: list[LetterDecided] = field(default_factory=list)
+    tags: list[TagChanged] = field(default_factory=list)
+    certificates: list[CertificateIssued] = field(default_factory=list)
+    not_begun: list[NotBegun] = field(default_factory=list)
+    broadcasts: list[BroadcastStarted] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+
+    def note(self, effect: Effect) -> None:
+        self.effects.append(effect)
+        match effect:
+            case LetterDecided() if effect.status in SHOWN:
+                self.letters.append(effect)
+            case TagChanged():
+                self.tags.append(effect)
+            case CertificateIssued():
+                self.certificates.append(effect)
+            case NotBegun():
+                self.not_begun.append(effect)
+            case BroadcastStarted():
+                self.broadcasts.append(effect)
+            case Warned():
+                self.warnings.append(effect.text)
+
+    def why_not_begun(self, found: NotBegun) -> str:
+        """Why a sequence did not begin, as a sentence; times are the student's."""
+        state = self.states[found.student]
+        cause = dict(state.log).get(found.cause)
+        return not_begun(self.definitions, found.sequence, cause, found.refused_by, found.at, state.zone)
+
+    def story(self, letter: LetterDecided) -> list[str]:
+        """Why a letter went out or not, as ordered sentences; times are the student's."""
+        state = self.states[letter.student]
+        if letter.broadcast is not None:
+            began = next((x.at for x in self.broadcasts if x.broadcast == letter.broadcast), None)
+            return broadcast_story(
+                letter.broadcast,
+                state.zone,
+                started=began,
+                purpose=letter.purpose,
+                status=letter.status,
+                reason=letter.reason,
+                at=letter.at,
+                holds=[(hold.start, hold.until, hold.reason) for hold in letter.holds],
+            )
+        run = next(run for run in state.runs if run.number == letter.run)
+        events = dict(state.log)
+        return story(
+            self.definitions,
+            self.definitions.plans[(run.sequence, run.version)],
+            events.get(run.cause),
+            run.trail[: letter.story],
+            events,
+            started=run.started,
+            zone=state.zone,
+            purpose=letter.purpose,
+            status=letter.status,
+            reason=letter.reason,
+            at=letter.at,
+            holds=[(hold.start, hold.until, hold.reason) for hold in letter.holds],
+            to=letter.to,
+        )
+
+    def as_json(self) -> dict[str, Any]:
+        """The published form: plain lists and texts, ready for a JSON writer."""
+        runs = sorted(
+            (run for state in self.states.values() for run in state.runs), key=lambda run: run.number
+        )
+        student_of = {run.number: key for key, state in self.states.items() for run in state.runs}
+        return {
+            "letters": [self._letter(letter) for letter in self.letters],
+            "tags": [
+                {"at": moment_text(tag.at), "student": tag.student, "tag": tag.tag, "change": tag.change}
+                for tag in self.tags
+            ],
+            "certificates": [
+                {"at": moment_text(found.at), "student": found.student, "course": found.course}
+                for found in self.certificates
+            ],
+            "runs": [
+                {
+                    "student": student_of[run.number],
+                    "sequence": run.sequence,
+                    "subject": run.subject.key if run.subject else None,
+                    "started": moment_text(run.started),
+                    "ended": moment_text(run.ended) if run.ended else None,
+                    "outcome": run.outcome or "open",
+                    "step": run.step,
+                }
+                for run in runs
+            ],
+            "broadcasts": [
+                {
+                    "broadcast": found.broadcast,
+                    "started": moment_text(found.at),
+                    "recipients": found.recipients,
+                }
+                for found in self.broadcasts
+            ],
+            "warnings": self.warnings,
+        }
+
+    def _letter(self, letter: LetterDecided) -> dict[str, Any]:
+        found: dict[str, Any] = {
+            "at": moment_text(letter.at),
+            "local": local_text(calendar.local(letter.at, self.states[letter.student].zone)),
+            "student": letter.student,
+            "sequence": None if letter.broadcast else letter.sequence,
+            "step": None if letter.broadcast else letter.step,
+            "broadcast": letter.broadcast,
+            "letter": letter.letter,
+            "purpose": letter.purpose,
+            "subject": letter.subject,
+            "status": letter.status,
+            "reason": letter.reason,
+            "held": [_hold(hold) for hold in letter.holds],
+        }
+        if letter.to is not None:
+            found["to"] = list(letter.to) if isinstance(letter.to, tuple) else letter.to
+        return found
+
+
+def _hold(hold: Hold) -> dict[str, str]:
+    return {"from": moment_text(hold.start), "until": moment_text(hold.until), "reason": hold.reason}
+
+
+def definitions_of(file: SchoolFile) -> Definitions:
+    """The definitions in a school file."""
+    plans = [Plan(sequence, order=order) for order, sequence in enumerate(file.sequences)]
+    tags = {tag for student in file.students for tag in student.tags}
+    tags |= {event.tag for event in file.events if isinstance(event, TagEvent)}
+    return Definitions(
+        file.school,
+        file.courses,
+        file.offers,
+        [ready(letter) for letter in file.letters],
+        plans,
+        student_tags=sorted(tags),
+        layouts=file.layouts,
+        seal=file.seal or "",
+    )
+
+
+def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | None = None) -> Outcome:
+    """Play the events of a school file and all that follows from them.
+
+    Stops at ``until`` (inclusive), else at the file's, else when nothing is
+    left to happen, or two years after the first event (without one, the first start of a broadcast). With ``student`` only
+    that student takes part.
+    """
+    definitions = definitions_of(file)
+    zone = definitions.school.timezone
+    states = {
+        found.key: new_state(found, zone, order)
+        for order, found in enumerate(file.students)
+        if student in (None, found.key)
+    }
+    outcome = Outcome(definitions, states)
+    agenda = Agenda(Engine(definitions), outcome.note, limits=REHEARSED)
+    # Ids and the two years are the whole school's, so that one student alone fares as among the others.
+    events = in_order(file.events)
+    agenda.add_events((states[event.student], event) for event in events if event.student in states)
+    agenda.add_broadcasts(file.broadcasts, states.values())
+    starts = [start_of(found, zone) for found in file.broadcasts if found.status == "scheduled"]
+    begins = events[0].at if events else min(starts, default=None)
+    if begins is not None:
+        agenda.run_until(until or file.until or calendar.add(begins, LONGEST, zone))
+    return outcome
+
+
+def rehearse_moves(
+    definitions: Definitions, state: StudentState, events: Iterable[EventBase], until: Instant
+) -> Outcome:
+    """Let one student do something, from the facts they have, and see what follows up to ``until``. Uses up the state."""
+    outcome = Outcome(definitions, {state.student.key: state})
+    agenda = Agenda(Engine(definitions), outcome.note, limits=REHEARSED)
+    agenda.add_events((state, event) for event in in_order(events))
+    agenda.run_until(until)
+    return outcome
+
+
+def play_on(
+    definitions: Definitions,
+    state: StudentState,
+    events: Iterable[EventBase],
+    now: Instant,
+    until: Instant,
+    moved: str | None,
+) -> Outcome:
+    """Let a student go on from where they stand, and see what follows up to ``until``. Uses up the state.
+
+    Their runs of the sequence ``moved`` go on in the form that is in force in these definitions.
+    """
+    outcome = Outcome(definitions, {state.student.key: state})
+    engine = Engine(definitions)
+    for run in [one for one in state.open_runs() if one.sequence == moved]:
+        for effect in engine.move(state, run, now):
+            outcome.note(effect)
+    agenda = Agenda(engine, outcome.note, now, REHEARSED)
+    agenda.add_student(state)
+    agenda.add_events((state, event) for event in in_order(events))
+    agenda.run_until(until)
+    return outcome
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """Letters to come, in order; ``cut_short``: more happens than can be played, so there will be others."""
+
+    letters: list[LetterDecided]
+    cut_short: bool
+
+
+def forecast(
+    definitions: Definitions,
+    states: list[StudentState],
+    now: Instant,
+    until: Instant,
+    coming: Coming | None = None,
+) -> Forecast:
+    """The letters that will go out by ``until`` if no student does anything more. Uses up the states."""
+    outcome = Outcome(definitions, {state.student.key: state for state in states})
+    limits = Limits(FORECAST_OF_A_RUN, FORECAST_IN_ALL + 20 * len(states))
+    agenda = Agenda(Engine(definitions), outcome.note, now, limits)
+    for state in states:
+        agenda.add_student(state)
+    if coming is not None:
+        agenda.add_coming(coming, states)
+    agenda.run_until(until)
+    letters = [letter for letter in outcome.letters if letter.status == "sent"]
+    return Forecast(letters, cut_short=bool(outcome.warnings))
+
+
+def in_order(events: Iterable[EventBase]) -> list[EventBase]:
+    """Events in order of their time, ties as in the file; of those with the same id only the first to come."""
+    ordered = sorted(events, key=lambda event: event.at)
+    seen: set[str] = set()
+    kept = []
+    for event in ordered:
+        if event.id is None or event.id not in seen:
+            kept.append(event)
+            seen.add(event.id or "")
+    return kept

@@ -1,0 +1,1 @@
+"""What happened and why, in words."""

@@ -1,0 +1,1 @@
+"""What helps while letters and sequences are written."""

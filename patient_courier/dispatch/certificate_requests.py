@@ -1,0 +1,23 @@
+"""A student asks for a certificate: it comes to the owner, who approves it or puts it aside."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.engine import Engine
+from patient_courier.store.completion import approvals
+from patient_courier.store.engine.loading import load_states, numbers
+from patient_courier.store.engine.saving import save_effects, save_states
+
+
+def ask(session: Session, definitions: Definitions, student: int, course: str, now: Instant) -> None:
+    """Request a certificate; one that the owner has put aside before comes forward again."""
+    states = load_states(session, [student], definitions)
+    effects = Engine(definitions, numbers(session)).ask_for_certificate(states[student], course, now)
+    if not effects:
+        approvals.ask_again(session, student, course, now)
+        return
+    save_states(session, states, definitions)
+    save_effects(session, effects, {states[student].student.key: student})

@@ -1,0 +1,1 @@
+"""The database itself, its tables, and what the school has decided."""

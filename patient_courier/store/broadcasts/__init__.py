@@ -1,0 +1,1 @@
+"""Broadcasts and their lists."""

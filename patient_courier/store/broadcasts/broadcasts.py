@@ -1,0 +1,359 @@
+"""Broadcasts in the tables: as they were written, where they stand, and the lists of those under way."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import bindparam, delete, exists, func, not_, select, text, update
+from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.engine.broadcasting import Coming, Posting, settled, subject_of
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.state import Hold, StudentState
+from patient_courier.core.reading.school_file import as_data
+from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.store.base.tables import WAITING_WORDS, BroadcastRow, DeliveryRow, PostingRow, StudentRow
+from patient_courier.store.students.audience import test
+
+# Why letters of a broadcast that the owner has stopped were not posted.
+STOPPED = "broadcast_stopped"
+_B: Any = BroadcastRow.__table__
+_P: Any = PostingRow.__table__
+_D: Any = DeliveryRow.__table__
+_S: Any = StudentRow.__table__
+_WAITING = text(f"deliveries.{WAITING_WORDS}")
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A broadcast with where it stands (see ``BroadcastRow``)."""
+
+    broadcast: Broadcast
+    position: int
+    status: str
+    saved: Instant
+    due: Instant | None
+    not_before: Instant | None
+    planned: dict[str, Any] | None
+    started: Instant | None
+    ended: Instant | None
+    recipients: int | None
+    pace: int | None
+    next_slot: Instant | None
+    tested: int | None
+    tested_at: Instant | None
+    again_of: str | None
+    audience: str | None
+    audience_saved: Instant | None
+
+    @property
+    def key(self) -> str:
+        return self.broadcast.key
+
+
+def _kept(row: Any) -> Kept:
+    return Kept(
+        Broadcast.model_validate(row.body),
+        **{name: getattr(row, name) for name in Kept.__slots__ if name != "broadcast"},
+    )
+
+
+def every(session: Session) -> list[Kept]:
+    """All broadcasts in their order."""
+    return [_kept(row) for row in session.execute(select(_B).order_by(_B.c.position))]
+
+
+def find(session: Session, key: str) -> Kept | None:
+    row = session.execute(select(_B).where(_B.c.key == key)).first()
+    return _kept(row) if row else None
+
+
+def in_status(session: Session, *status: str) -> list[Kept]:
+    """Those that stand so, in their order."""
+    return [_kept(row) for row in session.execute(_IN_STATUS, {"status": list(status)})]
+
+
+_IN_STATUS = select(_B).where(_B.c.status.in_(bindparam("status", expanding=True))).order_by(_B.c.position)
+
+
+def next_start(session: Session, until: Instant, real: Instant | None) -> Kept | None:
+    """The broadcast that starts next, if that is by ``until``; those that may still be taken back at ``real`` wait."""
+    query = select(_B).where(_B.c.status == "scheduled", _B.c.due <= until)
+    if real is not None:
+        query = query.where(_B.c.not_before.is_(None) | (_B.c.not_before <= real))
+    row = session.execute(query.order_by(_B.c.due, _B.c.position).limit(1)).first()
+    return _kept(row) if row else None
+
+
+def save(session: Session, broadcast: Broadcast, now: Instant, **more: Any) -> None:
+    """Keep a broadcast as it is written, or a new one, and what else is to be noted."""
+    values = {"body": as_data(broadcast), "saved": now, **more}
+    done = session.execute(update(_B).where(_B.c.key == broadcast.key).values(values))
+    if done.rowcount == 0:  # type: ignore[attr-defined]
+        last = session.scalar(select(func.max(_B.c.position))) or 0
+        fresh = {"key": broadcast.key, "position": last + 1, "status": broadcast.status} | values
+        session.execute(insert(_B), fresh)
+
+
+def note(session: Session, key: str, **values: Any) -> None:
+    """Change where a broadcast stands."""
+    session.execute(update(_B).where(_B.c.key == key).values(values))
+
+
+def remove(session: Session, key: str) -> None:
+    """Throw a draft away."""
+    session.execute(delete(_B).where(_B.c.key == key))
+
+
+def about(session: Session, key: str) -> tuple[Subject | None, Instant | None]:
+    """What the letters of a broadcast are filled with: its subject and its start."""
+    kept = find(session, key)
+    return (subject_of(kept.broadcast), kept.started) if kept else (None, None)
+
+
+def again_at(session: Session, key: str, student_id: int) -> Instant | None:
+    """When the guards are asked again for a letter that is kept back."""
+    query = select(_P.c.due).where(_P.c.broadcast == key, _P.c.student_id == student_id, not_(_P.c.done))
+    return session.scalar(query)
+
+
+def names(session: Session) -> dict[str, str]:
+    """What broadcasts are called, by key."""
+    return {kept.key: kept.broadcast.name or kept.key for kept in every(session)}
+
+
+# Lists and their letters.
+
+
+def on_the_list(
+    session: Session, definitions: Definitions, broadcast: Broadcast, now: Instant
+) -> list[tuple[int, str, str | None]]:
+    """Whom a broadcast would go to now, as (row id, key, zone), in the order of the students."""
+    query = select(_S.c.id, _S.c.key, _S.c.timezone).order_by(_S.c.id)
+    if broadcast.to is not None:
+        condition = settled(broadcast.to, broadcast.course)
+        picked = select(StudentRow.id).where(test(condition, definitions, now))
+        query = query.where(_S.c.id.in_(picked))
+    without = set(broadcast.without)
+    return [tuple(row) for row in session.execute(query) if row.key not in without]  # type: ignore[misc]
+
+
+def put_list(session: Session, postings: Iterable[Mapping[str, Any]]) -> None:
+    """Keep the list of a broadcast that has started."""
+    rows = [dict(row) for row in postings]
+    if rows:
+        session.connection().execute(insert(PostingRow), rows)
+
+
+def posting_values(posting: Posting, student_id: int) -> dict[str, Any]:
+    """A student's place on a list as the columns of its row."""
+    return {
+        "broadcast": posting.broadcast.key,
+        "number": posting.number,
+        "student_id": student_id,
+        "moment": posting.moment,
+        "due": posting.due,
+        "too_late": posting.too_late,
+        "inside_since": posting.inside_since,
+        "held": [(hold.start, hold.until, hold.reason) for hold in posting.held],
+        "done": posting.done,
+    }
+
+
+_OPEN_POSTINGS = select(_P).where(
+    not_(_P.c.done),
+    _P.c.student_id.in_(bindparam("ids", expanding=True)),
+    _P.c.broadcast.in_(bindparam("keys", expanding=True)),
+)
+
+
+def open_postings(
+    session: Session, kept: Iterable[Kept], states: Mapping[int, StudentState]
+) -> list[Posting]:
+    """What these students still have to come from these broadcasts."""
+    found = {one.key: one for one in kept}
+    if not found:
+        return []
+    rows = session.execute(_OPEN_POSTINGS, {"ids": list(states), "keys": list(found)})
+    return [_posting(row, found[row.broadcast], states[row.student_id]) for row in rows]
+
+
+def _posting(row: Any, kept: Kept, state: StudentState) -> Posting:
+    assert kept.started is not None
+    return Posting(
+        kept.broadcast,
+        row.number,
+        state,
+        row.moment,
+        kept.started,
+        row.due,
+        row.too_late,
+        row.inside_since,
+        [Hold(*hold) for hold in row.held],
+    )
+
+
+def coming(
+    session: Session, until: Instant, states: Mapping[int, StudentState], this: Broadcast | None = None
+) -> Coming:
+    """What broadcasts have to come for these students by a moment; ``this`` takes part as it is written here."""
+    kept = every(session)
+    order = {one.key: one.position for one in kept}
+    scheduled = [
+        one.broadcast
+        for one in kept
+        if one.status == "scheduled" and one.due is not None and one.due <= until
+    ]
+    if this is not None:
+        scheduled = [one for one in scheduled if one.key != this.key]
+        scheduled.append(this.model_copy(update={"status": "scheduled"}))
+        order.setdefault(this.key, max(order.values(), default=0) + 1)
+    going = [one for one in kept if one.status == "going"]
+    return Coming(scheduled, open_postings(session, going, states), order)
+
+
+def going_to(session: Session) -> list[int]:
+    """The row ids of students who still have a letter of a broadcast to come."""
+    query = select(_P.c.student_id).join(_B, _B.c.key == _P.c.broadcast)
+    return list(session.scalars(query.where(not_(_P.c.done), _B.c.status == "going").distinct()))
+
+
+_SAVE_POSTING = (
+    update(_P)
+    .where(_P.c.broadcast == bindparam("of"), _P.c.number == bindparam("place"))
+    .values(
+        due=bindparam("due"),
+        inside_since=bindparam("inside_since"),
+        held=bindparam("held"),
+        done=bindparam("done"),
+    )
+)
+
+
+def save_postings(session: Session, postings: Iterable[Posting]) -> None:
+    """Store what has changed."""
+    rows = [
+        {
+            "of": posting.broadcast.key,
+            "place": posting.number,
+            "due": posting.due,
+            "inside_since": posting.inside_since,
+            "held": [(hold.start, hold.until, hold.reason) for hold in posting.held],
+            "done": posting.done,
+        }
+        for posting in postings
+        if posting.dirty
+    ]
+    if rows:
+        session.connection().execute(_SAVE_POSTING, rows)
+
+
+def due_postings(session: Session, key: str, until: Instant, most: int) -> list[tuple[int, int, Instant]]:
+    """The letters of a broadcast that are due by then, as (row id of the student, number on the list, due)."""
+    query = (
+        select(_P.c.student_id, _P.c.number, _P.c.due)
+        .where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due <= until)
+        .order_by(_P.c.due, _P.c.number)
+        .limit(most)
+    )
+    return [tuple(row) for row in session.execute(query)]  # type: ignore[misc]
+
+
+def next_posting(session: Session, key: str) -> Instant | None:
+    """When the next letter of a broadcast is due."""
+    query = select(_P.c.due).where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due.is_not(None))
+    return session.scalar(query.order_by(_P.c.due).limit(1))
+
+
+def untouched(session: Session, key: str) -> bool:
+    """Whether nothing has been decided yet for anybody on the list of a broadcast that has started."""
+    decided = exists().where(_D.c.broadcast == key)
+    asked = exists().where(_P.c.broadcast == key, _P.c.done | _P.c.inside_since.is_not(None))
+    return not session.scalar(select(decided | asked))
+
+
+def give_up_list(session: Session, key: str) -> None:
+    """Forget the list of a broadcast of which nothing has gone out."""
+    session.execute(delete(_P).where(_P.c.broadcast == key))
+
+
+def number_due(session: Session, key: str, at: Instant) -> int:
+    """How many letters of a broadcast are due at a moment."""
+    query = select(func.count()).where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due == at)
+    return session.scalar(query) or 0
+
+
+def is_over(session: Session, key: str) -> bool:
+    """Whether every letter of the list has been decided and has left the outbox."""
+    undecided = exists().where(_P.c.broadcast == key, not_(_P.c.done))
+    waiting = exists().where(_D.c.broadcast == key, _D.c.status.in_(("queued", "posting")))
+    return not session.scalar(select(undecided | waiting))
+
+
+def ask_again(session: Session, now: Instant, ids: Collection[int] | None = None) -> None:
+    """Let the guards be asked again for those who wait to come out of a sequence; of all students without ``ids``."""
+    query = update(_P).where(not_(_P.c.done), _P.c.inside_since.is_not(None))
+    if ids is not None:
+        query = query.where(_P.c.student_id.in_(ids))
+    session.execute(query.values(due=now))
+
+
+def queued(session: Session) -> int:
+    """How many letters of broadcasts are decided on and not handed over yet."""
+    query = select(func.count()).where(_WAITING, _D.c.broadcast.is_not(None), _D.c.status == "queued")
+    return session.scalar(query) or 0
+
+
+def unhand(session: Session, key: str) -> None:
+    """Take letters out of the hands of the outbox, all but one that is being handed over this moment."""
+    session.execute(
+        update(_D)
+        .where(_WAITING, _D.c.broadcast == key, _D.c.status == "posting", _D.c.begun.is_(False))
+        .values(status="queued", claimed=None, tries=_D.c.tries - 1)
+    )
+
+
+def stop_rest(session: Session, kept: Kept, definitions: Definitions, now: Instant) -> int:
+    """What has not been handed over is not posted any more, and its delivery says why; returns how many letters."""
+    unhand(session, kept.key)
+    waiting = _D.c.status.in_(("queued", "held"))
+    decided = (
+        update(_D)
+        .where(_D.c.broadcast == kept.key, waiting)
+        .values(status="skipped", reason=STOPPED, retry=None, at=now)
+    )
+    stopped: int = session.execute(decided).rowcount  # type: ignore[attr-defined]
+    have = select(_D.c.student_id).where(_D.c.broadcast == kept.key)
+    rest = session.scalars(
+        select(_P.c.student_id).where(
+            _P.c.broadcast == kept.key, not_(_P.c.done), _P.c.student_id.not_in(have)
+        )
+    ).all()
+    ready = definitions.letters[kept.broadcast.letter]
+    same = {
+        "run": 0,
+        "sequence": "",
+        "step": kept.key,
+        "broadcast": kept.key,
+        "course": kept.broadcast.course,
+        "letter": ready.letter.key,
+        "letter_version": ready.version,
+        "purpose": ready.letter.purpose,
+        "status": "skipped",
+        "reason": STOPPED,
+        "subject": ready.letter.name or ready.letter.key,
+        "at": now,
+        "holds": [],
+        "values": {},
+        "story": 0,
+    }
+    if rest:
+        rows = [{**same, "student_id": id, "round": str(id)} for id in rest]
+        session.connection().execute(insert(DeliveryRow), rows)
+    session.execute(update(_P).where(_P.c.broadcast == kept.key, not_(_P.c.done)).values(done=True, due=None))
+    return stopped + len(rest)

@@ -1,0 +1,1 @@
+"""Certificates, feedback, and the keys that sign."""

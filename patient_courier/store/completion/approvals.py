@@ -1,0 +1,66 @@
+"""Certificates that students have asked for and that wait for the owner."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import ColumnElement, and_, func, or_, select, update
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.store.base.tables import CertificateRow, EnrolmentRow
+
+_C: Any = CertificateRow.__table__
+_E: Any = EnrolmentRow.__table__
+
+
+def _waits() -> ColumnElement[bool]:
+    """Requested, not issued, not put aside since; and the student is still in the course."""
+    inside = and_(
+        _E.c.student_id == _C.c.student_id,
+        _E.c.course == _C.c.course,
+        _E.c.via != "preview",
+        _E.c.refunded.is_(None),
+        _E.c.expired.is_(None),
+    )
+    return and_(
+        _C.c.requested.is_not(None),
+        _C.c.issued.is_(None),
+        or_(_C.c.declined.is_(None), _C.c.declined < _C.c.requested),
+        select(_E.c.student_id).where(inside).exists(),
+    )
+
+
+def count(session: Session) -> int:
+    return session.scalar(select(func.count()).select_from(_C).where(_waits())) or 0
+
+
+def waiting(session: Session, most: int) -> list[tuple[int, str, Instant]]:
+    """Who waits for which course's certificate since when: (student's row id, course, requested), the oldest first."""
+    rows = session.execute(
+        select(_C.c.student_id, _C.c.course, _C.c.requested)
+        .where(_waits())
+        .order_by(_C.c.requested, _C.c.student_id)
+        .limit(most)
+    )
+    return [(student, course, requested) for student, course, requested in rows]
+
+
+def ask_again(session: Session, student: int, course: str, now: Instant) -> None:
+    """Bring a request forward that was put aside; others stay as they are."""
+    mine = (CertificateRow.student_id == student, CertificateRow.course == course)
+    put_aside = (CertificateRow.declined.is_not(None), CertificateRow.issued.is_(None))
+    session.execute(update(CertificateRow).where(*mine, *put_aside).values(requested=now, declined=None))
+
+
+def was_declined(session: Session, student: int, course: str) -> bool:
+    """Whether the owner has put this student's request aside, and no newer one has come since."""
+    mine = (_C.c.student_id == student, _C.c.course == course)
+    put_aside = (_C.c.issued.is_(None), _C.c.declined >= _C.c.requested)
+    return session.scalar(select(_C.c.course).where(*mine, *put_aside)) is not None
+
+
+def decline(session: Session, student: int, course: str, now: Instant) -> None:
+    """Put a request aside; a new one comes forward again."""
+    mine = (CertificateRow.student_id == student, CertificateRow.course == course)
+    session.execute(update(CertificateRow).where(*mine).values(declined=now))

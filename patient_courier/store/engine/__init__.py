@@ -1,0 +1,1 @@
+"""Students as the engine holds them in hand, loaded and saved."""

@@ -1,0 +1,1 @@
+"""Letters, their versions and pictures, and what became of them."""

@@ -1,0 +1,1 @@
+"""What waits to be posted, was posted, came back, and waits for the owner."""

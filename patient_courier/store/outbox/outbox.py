@@ -1,0 +1,255 @@
+"""The outbox in the tables: what is queued is claimed in lots, noted as begun, and settled.
+
+Claiming is on the disk before the first of a lot goes out. That one has begun,
+and what became of it, is noted so that it survives the end of the process; after
+a power cut the lot is found as it was claimed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, and_, bindparam, func, or_, select, text, update
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.store.base.columns import InstantColumn
+from patient_courier.store.base.tables import (
+    WAITING_WORDS,
+    BroadcastRow,
+    DeliveryRow,
+    HelpStopRow,
+    LetterRow,
+    RunRow,
+    StudentRow,
+)
+
+_D: Any = DeliveryRow.__table__
+_S: Any = StudentRow.__table__
+_R: Any = RunRow.__table__
+_H: Any = HelpStopRow.__table__
+_B: Any = BroadcastRow.__table__
+_L: Any = LetterRow.__table__
+
+
+@dataclass(frozen=True, slots=True)
+class Claimed:
+    """A delivery that is to be handed over now; ``course`` is what its run or its broadcast is about."""
+
+    id: int
+    student_id: int
+    student: str
+    letter: str
+    letter_version: int
+    purpose: str
+    at: Instant
+    recipients: list[str] | None
+    values: dict[str, Any]
+    tries: int
+    email: str
+    name: str
+    timezone: str | None
+    course: str | None
+    sequence: str | None
+    tracked: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Since:
+    """Why a letter must not go out any more, the student having ``stopped`` it; whether its text is still the ``newest``."""
+
+    stopped: str | None
+    newest: bool
+
+
+_WAITING = text(f"deliveries.{WAITING_WORDS}")
+_HALTED = select(_B.c.key).where(_B.c.status == "paused")
+_READY = (
+    select(_D.c.id)
+    .where(
+        _WAITING,
+        _D.c.status == "queued",
+        or_(_D.c.broadcast.is_(None), _D.c.broadcast.not_in(_HALTED)),
+        or_(_D.c.retry.is_(None), _D.c.retry <= bindparam("now", type_=InstantColumn)),
+    )
+    .order_by(_D.c.id)
+    .limit(bindparam("most"))
+)
+_LOT = (
+    select(
+        _D.c.id,
+        _D.c.student_id,
+        _D.c.letter,
+        _D.c.letter_version,
+        _D.c.purpose,
+        _D.c.at,
+        _D.c.recipients,
+        _D.c["values"],
+        _D.c.tries,
+        _D.c.course,
+        _D.c.sequence,
+        _S.c.tracked,
+        _S.c.key.label("student"),
+        _S.c.email,
+        _S.c.first_name,
+        _S.c.last_name,
+        _S.c.timezone,
+        _R.c.subject.label("about"),
+    )
+    .join_from(_D, _S, _S.c.id == _D.c.student_id)
+    .outerjoin(_R, _R.c.number == _D.c.run)
+    .where(_D.c.id.in_(bindparam("ids", expanding=True)))
+    .order_by(_D.c.id)
+)
+_CLAIM = (
+    update(_D)
+    .where(_D.c.id.in_(bindparam("ids", expanding=True)))
+    .values(status="posting", claimed=bindparam("start"), begun=False, tries=_D.c.tries + 1, retry=None)
+)
+_BEGIN = update(_D).where(_D.c.id == bindparam("one"), _D.c.status == "posting").values(begun=True)
+_SETTLE = (
+    update(_D)
+    .where(_D.c.id == bindparam("one"), _D.c.status == "posting")
+    .values(
+        status=bindparam("status"),
+        reason=bindparam("reason"),
+        posted=bindparam("posted"),
+        handed=bindparam("handed"),
+        retry=bindparam("retry"),
+        claimed=None,
+        begun=False,
+    )
+)
+_BACK = (
+    update(_D)
+    .where(_D.c.id.in_(bindparam("ids", expanding=True)), _D.c.status == "posting", _D.c.begun.is_(False))
+    .values(status="queued", claimed=None, tries=_D.c.tries - 1)
+)
+_NOW = (
+    select(_S.c.bounced, _S.c.complained, _S.c.news, _H.c.course, _L.c.version)
+    .select_from(_S)
+    .join(_L, _L.c.key == bindparam("letter"))
+    .outerjoin(_H, and_(_H.c.student_id == _S.c.id, _H.c.course == bindparam("course")))
+    .where(_S.c.id == bindparam("student"))
+)
+
+
+def is_waiting(session: Session, now: Instant) -> bool:
+    """Whether something is queued that can be posted now, or is being posted."""
+    posting = select(_D.c.id).where(_WAITING, _D.c.status == "posting").limit(1)
+    return session.execute(_READY, {"now": now, "most": 1}).first() is not None or (
+        session.execute(posting).first() is not None
+    )
+
+
+def waiting_of(session: Session, letter: str) -> int:
+    """How many deliveries of a letter are decided and not handed over yet: they go out in its newest text."""
+    query = select(func.count()).where(
+        _WAITING, _D.c.letter == letter, _D.c.status.in_(("queued", "posting"))
+    )
+    return session.scalar(query) or 0
+
+
+def next_retry(session: Session) -> Instant | None:
+    """When the next failed delivery is to be tried again (real time)."""
+    waiting = select(DeliveryRow.retry).where(
+        _WAITING, DeliveryRow.status == "queued", DeliveryRow.retry.is_not(None)
+    )
+    return session.scalar(waiting.order_by(DeliveryRow.retry).limit(1))
+
+
+def claim(session: Session, now: Instant, start: str | None, most: int) -> list[Claimed]:
+    """Take up to ``most`` queued deliveries to be posted, the oldest first. ``start`` names this start of the computer."""
+    ids = list(session.execute(_READY, {"now": now, "most": most}).scalars())
+    if not ids:
+        return []
+    session.connection().execute(_CLAIM, {"ids": ids, "start": start})
+    return read(session, ids)
+
+
+def read(session: Session, ids: Collection[int]) -> list[Claimed]:
+    """Deliveries as they stand, the oldest first."""
+    return [_claimed(row) for row in session.execute(_LOT, {"ids": list(ids)})]
+
+
+def _claimed(row: Any) -> Claimed:
+    objects = dict(row.about["objects"]) if row.about else {}
+    return Claimed(
+        id=row.id,
+        student_id=row.student_id,
+        student=row.student,
+        letter=row.letter,
+        letter_version=row.letter_version,
+        purpose=row.purpose,
+        at=row.at,
+        recipients=row.recipients,
+        values=row.values,
+        tries=row.tries,
+        email=row.email,
+        name=" ".join(x for x in (row.first_name, row.last_name) if x),
+        timezone=row.timezone,
+        course=row.course or objects.get("course"),
+        sequence=row.sequence or None,
+        tracked=row.tracked,
+    )
+
+
+def since_claimed(connection: Connection, one: Claimed) -> Since:
+    """What has changed for a letter since it was decided or drawn: moments lie between, or hours while a mail server
+    takes nothing."""
+    asked = {"student": one.student_id, "course": one.course, "letter": one.letter}
+    row = connection.execute(_NOW, asked).one()
+    stopped = None
+    if one.recipients is None:
+        if row.bounced:
+            stopped = "address_bounced"
+        elif row.complained:
+            stopped = "complained"
+        elif one.purpose == "news" and not row.news:
+            stopped = "news_off"
+        elif one.purpose == "course_help" and row.course is not None:
+            stopped = "course_help_off"
+    return Since(stopped, newest=row.version == one.letter_version)
+
+
+def note_begun(connection: Connection, id: int) -> bool:
+    """Note that handing it over begins; False when somebody else has settled it."""
+    return connection.execute(_BEGIN, {"one": id}).rowcount == 1
+
+
+def settle(
+    connection: Connection,
+    id: int,
+    status: str,
+    reason: str | None = None,
+    *,
+    posted: Instant | None = None,
+    handed: Instant | None = None,
+    retry: Instant | None = None,
+) -> None:
+    """What became of a delivery that was being posted; ``handed`` is ``posted`` in real time."""
+    values = {
+        "one": id,
+        "status": status,
+        "reason": reason,
+        "posted": posted,
+        "handed": handed,
+        "retry": retry,
+    }
+    connection.execute(_SETTLE, values)
+
+
+def put_back(connection: Connection, ids: Collection[int]) -> None:
+    """Deliveries of a lot whose turn has not come go back to the queue, as if they had not been claimed."""
+    if ids:
+        connection.execute(_BACK, {"ids": list(ids)})
+
+
+def left_over(session: Session) -> list[tuple[int, str | None, bool]]:
+    """What was being posted when the application last stopped, as (id, start of the computer, begun)."""
+    query = select(DeliveryRow.id, DeliveryRow.claimed, DeliveryRow.begun).where(
+        _WAITING, DeliveryRow.status == "posting"
+    )
+    return [(id, claimed, begun) for id, claimed, begun in session.execute(query)]

@@ -1,0 +1,133 @@
+"""Putting a whole school into an empty database."""
+
+from __future__ import annotations
+
+import secrets
+from base64 import b64encode
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.engine.broadcasting import start_of
+from patient_courier.core.reading.school_file import as_data
+from patient_courier.core.school.file import SchoolFile, Student
+from patient_courier.store.base.definitions import (
+    replace_courses,
+    save_layout,
+    save_letter,
+    save_school,
+    save_sequence,
+)
+from patient_courier.store.base.tables import (
+    ClockRow,
+    CourseRow,
+    LetterRow,
+    OfferRow,
+    SchoolRow,
+    SecretRow,
+    SequenceRow,
+    StudentRow,
+    TagRow,
+)
+from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.completion import certificates, feedback, signing_keys
+from patient_courier.store.students import consents
+from patient_courier.store.students.consents import AT_FIRST, Source
+
+
+class NotEmpty(ValueError):
+    """There is a school in this database already."""
+
+
+def open_school(session: Session, file: SchoolFile, now: Instant, *, practice: bool) -> None:
+    """Put the school, its definitions and its students in; events are not played here.
+
+    ``practice``: the school keeps a clock of its own, which begins at ``now``.
+    """
+    if session.scalar(select(func.count()).select_from(SchoolRow)):
+        raise NotEmpty("There is a school in this database already.")
+    session.add(SchoolRow(id=1, body=as_data(file.school), practice=practice, stamp=1))
+    if practice:
+        session.add(ClockRow(id=1, now=now, moving_to=None))
+    session.add_all(
+        [
+            SecretRow(name="intake", value=_signing_key()),
+            # A key of its own: whoever checks our calls must not be able to make events.
+            SecretRow(name="calls", value=_signing_key()),
+            SecretRow(name="links", value=secrets.token_urlsafe(32)),
+        ]
+    )
+    session.flush()
+    _put_in(session, file, now)
+
+
+def _signing_key() -> str:
+    """A key in the form of Standard Webhooks."""
+    return "whsec_" + b64encode(secrets.token_bytes(32)).decode()
+
+
+def fill_school(session: Session, file: SchoolFile, now: Instant) -> None:
+    """Put what a file holds into a school that is there but empty. Raises NotEmpty when it is not."""
+    for table in (CourseRow, OfferRow, LetterRow, SequenceRow, StudentRow):
+        if session.scalar(select(func.count()).select_from(table)):
+            raise NotEmpty(
+                "This school is not empty. Import into a new one: its courses, letters, sequences and students "
+                "would mix with yours."
+            )
+    save_school(session, file.school)
+    _put_in(session, file, now)
+
+
+def _put_in(session: Session, file: SchoolFile, now: Instant) -> None:
+    replace_courses(session, file.courses, file.offers)
+    for layout in file.layouts:
+        save_layout(session, layout)
+    for letter in file.letters:
+        save_letter(session, letter, now)
+    for sequence in file.sequences:
+        save_sequence(session, sequence, now)
+    source = Source("in the school file it came with", "import")
+    ids = {student.key: add_student(session, student, now, source) for student in file.students}
+    _put_in_certificates(session, file, ids)
+    feedback.put_in(session, file.words, ids)
+    for broadcast in file.broadcasts:
+        scheduled = broadcast.status == "scheduled"
+        due = start_of(broadcast, file.school.timezone) if scheduled else None
+        broadcasts.save(session, broadcast, now, due=due)
+
+
+def _put_in_certificates(session: Session, file: SchoolFile, ids: dict[str, int]) -> None:
+    """Certificates under their numbers, and what they are checked with: printed squares still lead to them."""
+    if file.seal:
+        session.merge(SecretRow(name="seal", value=file.seal))
+    signing_keys.replace(session, file.signing_keys)
+    certificates.put_in(session, file.certificates, ids)
+    certificates.put_void(session, file.void_places)
+
+
+def add_student(
+    session: Session, student: Student, now: Instant | None = None, source: Source = AT_FIRST
+) -> int:
+    """Add a student to whom nothing has happened yet; returns the row's id.
+
+    With ``now``, that they want news is put in their consent log, with its ``source``.
+    """
+    row = StudentRow(
+        key=student.key,
+        email=student.email,
+        first_name=student.first_name,
+        last_name=student.last_name,
+        timezone=student.timezone,
+        fields=dict(student.fields),
+        news=student.news,
+        news_at_first=student.news,
+        bounced=False,
+        complained=False,
+    )
+    session.add(row)
+    session.flush()
+    session.add_all(TagRow(student_id=row.id, tag=tag) for tag in dict.fromkeys(student.tags))
+    if now is not None and student.news:
+        consents.note(session, [row.id], "news_on", now, source)
+    return row.id

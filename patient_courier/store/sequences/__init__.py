@@ -1,0 +1,1 @@
+"""Who is inside of sequences, and what is kept beside them."""

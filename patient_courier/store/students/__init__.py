@@ -1,0 +1,1 @@
+"""Who learns: found, picked, taken in, with what they wish."""

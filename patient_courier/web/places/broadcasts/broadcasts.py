@@ -1,0 +1,313 @@
+"""Broadcasts: written as drafts, scheduled, paused, stopped; and what became of them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, HTTPException, Response
+from pydantic import BaseModel, Field, ValidationError
+
+from patient_courier.core.calendar import calendar
+from patient_courier.core.checks import with_letter
+from patient_courier.core.drafting.broadcast import new_broadcast, new_letter
+from patient_courier.core.drafting.keys import free_key
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.reading.references import Known, broadcast_faults
+from patient_courier.core.reading.school_file import as_data, validation_faults
+from patient_courier.core.rehearsing.slip import why
+from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.core.school.text import Line
+from patient_courier.core.telling import words
+from patient_courier.dispatch.broadcasts import first_letters, stands
+from patient_courier.dispatch.clock import real_now
+from patient_courier.store.base.definitions import save_letter
+from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.broadcasts.broadcasts import Kept
+from patient_courier.store.letters import outcomes
+from patient_courier.store.students import audiences
+from patient_courier.store.students.audiences import Audience
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in, now_in
+from patient_courier.web.editions import BegunFrom, edition_of, say
+from patient_courier.web.figures import Figure, figures_of
+from patient_courier.web.findings import FindingOut, finding_out
+
+router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
+BroadcastBody = Annotated[dict[str, Any], Body()]
+Pace = Annotated[int | None, Field(ge=1, le=100_000)]
+STATUS_WORDS = {
+    "draft": "Draft",
+    "scheduled": "Planned",
+    "going": "Going out",
+    "paused": "Paused",
+    "stopped": "Stopped",
+    "done": "Posted",
+}
+
+
+class BroadcastSummary(BaseModel):
+    key: str
+    name: str
+    status: str
+    status_words: str
+    when: str
+    course: str | None
+    letter: str
+    subject: str
+    recipients: int | None
+    figures: list[Figure]
+
+
+class ReasonOut(BaseModel):
+    """Why letters were not posted, or wait, and how many."""
+
+    outcome: str
+    reason: str
+    sentence: str
+    number: int
+
+
+class CopiedOut(BaseModel):
+    """The audience that the conditions were copied from; ``changed``: it asks something else since."""
+
+    key: str
+    name: str
+    changed: bool
+
+
+class BroadcastOut(BaseModel):
+    """A broadcast with where it stands. ``take_back_seconds``: so long it can still be taken back after “post now”.
+
+    ``first``: when its first letter is due, while it is planned, in the school's time.
+    ``tested``: when the owner sent themselves the letter as it is now. ``undecided``: letters whose turn has not come.
+    """
+
+    body: dict[str, Any]
+    edition: str
+    status: str
+    status_words: str
+    when: str
+    first: str | None
+    started: str | None
+    ended: str | None
+    take_back_seconds: int | None
+    recipients: int | None
+    pace: int | None
+    tested: str | None
+    again_of: str | None
+    audience: CopiedOut | None
+    written_again: str | None
+    findings: list[FindingOut]
+    figures: list[Figure]
+    counts: dict[str, int]
+    undecided: int
+    reasons: list[ReasonOut]
+
+
+class NewBroadcast(BaseModel):
+    """A draft to begin; without a letter an empty one is begun with it. ``audience``: with a copy of its conditions."""
+
+    name: Line = Field(min_length=1, max_length=200)
+    letter: str | None = None
+    to: dict[str, Any] | None = None
+    audience: str | None = None
+
+
+class BroadcastKey(BaseModel):
+    key: str
+
+
+class DraftIn(BaseModel):
+    """``audience`` is the one whose conditions have just been copied."""
+
+    body: dict[str, Any]
+    pace: Pace = None
+    audience: str | None = None
+
+
+@router.get("")
+def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[BroadcastSummary]:
+    """All broadcasts, the newest first."""
+    definitions = definitions_in(post, session)
+    zone = definitions.school.timezone
+    found = []
+    for kept in reversed(broadcasts.every(session)):
+        ready = definitions.letters.get(kept.broadcast.letter)
+        status = stands(session, kept)
+        found.append(
+            BroadcastSummary(
+                key=kept.key,
+                name=kept.broadcast.name or kept.key,
+                status=status,
+                status_words=STATUS_WORDS[status],
+                when=_when(kept, zone),
+                course=kept.broadcast.course,
+                letter=kept.broadcast.letter,
+                subject=ready.letter.subject if ready else "",
+                recipients=kept.recipients,
+                figures=figures_of(outcomes.of_everyone(session, kept.key))
+                if kept.started and status != "scheduled"
+                else [],
+            )
+        )
+    return found
+
+
+def _when(kept: Kept, zone: str) -> str:
+    broadcast = kept.broadcast
+    if kept.started is not None and broadcast.zone == "school":
+        return words.moment(kept.started, zone)
+    if kept.not_before is not None and kept.not_before > real_now():
+        return "within a minute"
+    clock = f"{words.day(broadcast.at.date())}, {broadcast.at.hour:02d}:{broadcast.at.minute:02d}"
+    return clock if broadcast.zone == "school" else f"{clock} where they live"
+
+
+@router.post("", status_code=201)
+def begin(body: NewBroadcast, user: SignedIn, post: ThePost, session: Writing) -> BroadcastKey:
+    """Begin a draft, to everyone, for nine o'clock tomorrow."""
+    definitions, now = definitions_in(post, session), now_in(session)
+    key = free_key(body.name, {kept.key for kept in broadcasts.every(session)})
+    letter = body.letter
+    if letter is None:
+        fresh = new_letter(body.name, definitions.letters)
+        save_letter(session, fresh, now)
+        letter = fresh.key
+    elif letter not in definitions.letters:
+        raise HTTPException(422, "There is no such letter.")
+    to, copied = body.to, _copied(session, body.audience)
+    if copied is not None:
+        to = copied.condition.model_dump(mode="json", by_alias=True, exclude_unset=True)
+    draft = new_broadcast(key, body.name, letter, to, calendar.local_date(now, definitions.school.timezone))
+    broadcasts.save(session, read_broadcast(draft), now, **_origin(copied))
+    return BroadcastKey(key=key)
+
+
+def _copied(session: Session, key: str | None) -> Audience | None:
+    return audiences.find(session, key) if key else None
+
+
+def _origin(copied: Audience | None) -> dict[str, Any]:
+    return {"audience": copied.key, "audience_saved": copied.saved} if copied else {}
+
+
+def read_broadcast(body: dict[str, Any]) -> Broadcast:
+    """A broadcast as it came in. 422 with the first thing that is wrong."""
+    try:
+        return Broadcast.model_validate(body)
+    except ValidationError as error:
+        fault = validation_faults(error, body)[0]
+        raise HTTPException(422, f"{fault.pointer}: {fault.sentence}") from error
+
+
+def found_broadcast(session: Session, key: str) -> Kept:
+    """The broadcast with this key. 404 when there is none."""
+    kept = broadcasts.find(session, key)
+    if kept is None:
+        raise HTTPException(404, "There is no such broadcast.")
+    return kept
+
+
+@router.get("/{key}")
+def get_broadcast(
+    key: str, user: SignedIn, post: ThePost, session: Reading, response: Response
+) -> BroadcastOut:
+    out = broadcast_out(session, definitions_in(post, session), found_broadcast(session, key))
+    say(response, out.edition)
+    return out
+
+
+def _edition(kept: Kept) -> str:
+    """Of what is edited: planning and calling off are no other edition."""
+    return edition_of(as_data(kept.broadcast.model_copy(update={"status": "draft"})), kept.pace)
+
+
+def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> BroadcastOut:
+    zone = definitions.school.timezone
+    ready = definitions.letters.get(kept.broadcast.letter)
+    tested = kept.tested_at is not None and ready is not None and kept.tested == ready.version
+    counts = outcomes.of_everyone(session, kept.key) if kept.started else {}
+    again = next((x.key for x in broadcasts.every(session) if x.again_of == kept.key), None)
+    left = (kept.not_before - real_now()).total("seconds") if kept.not_before else None
+    status = stands(session, kept)
+    first = first_letters(session, definitions, kept)[0] if status == "scheduled" else None
+    return BroadcastOut(
+        body=as_data(kept.broadcast),
+        edition=_edition(kept),
+        status=status,
+        status_words=STATUS_WORDS[status],
+        when=_when(kept, zone),
+        first=words.moment(first, zone) if first else None,
+        started=words.moment(kept.started, zone) if kept.started else None,
+        ended=words.moment(kept.ended, zone) if kept.ended else None,
+        take_back_seconds=max(0, round(left)) if left is not None and kept.status == "scheduled" else None,
+        recipients=kept.recipients,
+        pace=kept.pace,
+        tested=words.moment(kept.tested_at, zone) if tested and kept.tested_at else None,
+        again_of=kept.again_of,
+        audience=_copied_out(session, kept),
+        written_again=again,
+        findings=[finding_out(x) for x in with_letter(definitions, kept.broadcast)],
+        figures=figures_of(counts) if counts else [],
+        counts=counts,
+        undecided=outcomes.undecided(session, kept.key) if kept.started else 0,
+        reasons=_reasons(session, kept) if kept.started else [],
+    )
+
+
+def _copied_out(session: Session, kept: Kept) -> CopiedOut | None:
+    found = _copied(session, kept.audience)
+    if found is None or kept.audience_saved is None:
+        return None
+    return CopiedOut(key=found.key, name=found.name, changed=found.saved > kept.audience_saved)
+
+
+def _reasons(session: Session, kept: Kept) -> list[ReasonOut]:
+    names = {
+        "skipped": "not_posted",
+        "held": "kept_back",
+        "stuck": "waits_for_you",
+        "unsure": "waits_for_you",
+    }
+    return [
+        ReasonOut(
+            outcome=names[status], reason=reason or "", sentence=why(reason or "", number), number=number
+        )
+        for status, reason, number in outcomes.reasons(session, outcomes.of_broadcast(kept.key), names)
+    ]
+
+
+@router.put("/{key}")
+def save_draft(
+    key: str,
+    body: DraftIn,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+    begun: BegunFrom,
+    response: Response,
+) -> BroadcastOut:
+    """Save a draft as it is written. 409 when it is no draft any more."""
+    kept = found_broadcast(session, key)
+    if kept.status != "draft":
+        raise HTTPException(
+            409, "This broadcast is no draft any more. Reload the page to see where it stands."
+        )
+    begun.check(_edition(kept))
+    definitions = definitions_in(post, session)
+    broadcast = read_broadcast({**body.body, "key": key, "status": "draft"})
+    faults = list(broadcast_faults("", broadcast, Known.of_definitions(definitions)))
+    if faults:
+        raise HTTPException(422, f"{faults[0].pointer}: {faults[0].sentence}")
+    origin = _origin(_copied(session, body.audience))
+    broadcasts.save(session, broadcast, now_in(session), pace=body.pace, **origin)
+    out = broadcast_out(session, definitions, found_broadcast(session, key))
+    say(response, out.edition)
+    return out
+
+
+@router.delete("/{key}", status_code=204)
+def throw_away(key: str, user: SignedIn, session: Writing) -> None:
+    """Throw a draft away; its letter stays in the library."""
+    if found_broadcast(session, key).status != "draft":
+        raise HTTPException(409, "Only a draft can be thrown away. What was posted stays on record.")
+    broadcasts.remove(session, key)

@@ -1,0 +1,1 @@
+"""Courses, what students think of them, and certificates."""

@@ -1,0 +1,1 @@
+"""What stands round every place: the clock, signing in."""

@@ -1,0 +1,1 @@
+"""Letters, their looks and pictures."""

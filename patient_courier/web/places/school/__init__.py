@@ -1,0 +1,1 @@
+"""School: who it is, how events arrive, what can be thrown away."""

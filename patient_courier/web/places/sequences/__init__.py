@@ -1,0 +1,1 @@
+"""Sequences, and rehearsing them."""

@@ -1,0 +1,1 @@
+"""Students, tags and audiences."""

@@ -1,0 +1,168 @@
+"""Work on many students at once: with progress, and a minute in which it can be taken back."""
+
+from __future__ import annotations
+
+import time
+from typing import Any, Literal
+
+from fastapi import APIRouter, HTTPException
+from pydantic import BaseModel, Field
+from whenever import Instant
+
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.school.text import Line
+from patient_courier.dispatch.by_hand import Act, Did, do, in_chunks, sets_going, take_back
+from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.dispatcher import Post
+from patient_courier.store.students import audiences, people
+from patient_courier.web.context import Reading, RowId, Session, SignedIn, ThePost, definitions_in, now_in
+from patient_courier.web.jobs import Job, Jobs, JobState
+from patient_courier.web.places.students.audiences import read_condition
+
+router = APIRouter(prefix="/api/bulk", tags=["students"])
+MINUTE_SECONDS = 60.0
+MOST_KEYS = 100_000
+
+
+class Chosen(BaseModel):
+    """Students: those named by ``keys``, or all whom the conditions and the words pick."""
+
+    keys: list[str] | None = Field(None, max_length=MOST_KEYS)
+    condition: dict[str, Any] | None = None
+    q: str = Field("", max_length=200)
+
+
+class BulkIn(Chosen):
+    what: Literal["tag", "untag", "enrol", "start", "stop"]
+    name: Line = Field(min_length=1, max_length=200)
+
+
+class BulkOut(BaseModel):
+    """Work on many students. ``waits`` are the seconds until it begins, where letters may follow: so long it can be called
+    off. ``undo`` are the seconds in which what is done can be taken back.
+    """
+
+    id: int
+    state: JobState
+    done: int
+    total: int
+    changed: int
+    waits: int
+    undo: int
+    refused: str
+
+
+class _Work:
+    """What is asked, for whom, and what came of it. What has its minute before it is done can't be put back after."""
+
+    def __init__(self, act: Act, by: str, waits: bool) -> None:
+        self.act = act
+        self.by = by
+        self.waits = waits
+        self.begins = time.monotonic() + (MINUTE_SECONDS if waits else 0.0)
+        self.ended = 0.0
+        self.taken_back = False
+
+
+_jobs: Jobs[Did] = Jobs("bulk")
+_works: dict[int, _Work] = {}
+
+
+@router.post("", status_code=202)
+def begin(body: BulkIn, user: SignedIn, post: ThePost, session: Reading) -> BulkOut:
+    """Begin it, at once or in a minute."""
+    definitions = definitions_in(post, session)
+    act = Act(body.what, body.name)
+    _known(definitions, act)
+    ids = chosen_ids(session, definitions, body, now_in(session))
+    if not ids:
+        raise HTTPException(409, "Nobody is chosen.")
+    return begin_work(post, definitions, act, ids, user.name)
+
+
+def begin_work(post: Post, definitions: Definitions, act: Act, ids: list[int], by: str) -> BulkOut:
+    """Begin it for these students (row ids), at once or in a minute."""
+    work = _Work(act, by, sets_going(definitions, act))
+    job = _jobs.begin(len(ids), lambda job: _run(post, work, ids, job), 0.0 if work.waits else 1.0)
+    _works[job.id] = work
+    for old in [id for id in _works if _jobs.find(id) is None]:
+        del _works[old]
+    return _out(job)
+
+
+def _known(definitions: Definitions, act: Act) -> None:
+    places = {"enrol": definitions.courses, "start": definitions.sequences, "stop": definitions.sequences}
+    if act.what in places and act.name not in places[act.what]:
+        raise HTTPException(422, f"There is no “{act.name}” in this school.")
+    if act.what == "start" and definitions.sequences[act.name].sequence.status != "running":
+        raise HTTPException(409, "This sequence does not run. Let it run first.")
+
+
+def chosen_ids(session: Session, definitions: Definitions, body: Chosen, now: Instant) -> list[int]:
+    """The row ids of the students who are meant."""
+    if body.keys is not None:
+        return sorted(one.id for one in people.by_keys(session, body.keys).values())
+    condition = read_condition(definitions, body.condition) if body.condition else None
+    return audiences.ids(session, definitions, condition, now, body.q)
+
+
+def _run(post: Post, work: _Work, ids: list[int], job: Job[Did]) -> Did:
+    while (left := work.begins - time.monotonic()) > 0:
+        job.stop.wait(left)
+        job.step(0)
+
+    def part(some: list[int]) -> Did:
+        with post.database.writing() as session:
+            definitions = definitions_in(post, session)
+            return do(session, definitions, work.act, some, read_clock(session).now, work.by)
+
+    did = in_chunks(ids, part, job.step)
+    work.ended = time.monotonic()
+    post.nudge()
+    return did
+
+
+def _out(job: Job[Did]) -> BulkOut:
+    work = _works.get(job.id)
+    now = time.monotonic()
+    waits = max(0.0, work.begins - now) if work and job.state == "working" else 0.0
+    can = work is not None and not work.waits and job.state == "done"
+    undo = MINUTE_SECONDS - (now - work.ended) if can and work and not work.taken_back else 0.0
+    return BulkOut(
+        id=job.id,
+        state=job.state,
+        done=job.done,
+        total=job.total,
+        changed=len(job.result.students) if job.result else 0,
+        waits=round(waits),
+        undo=max(0, round(undo)),
+        refused=job.refused,
+    )
+
+
+def _found(id: int) -> Job[Did]:
+    job = _jobs.find(id)
+    if job is None or id not in _works:
+        raise HTTPException(404, "This work is no longer known.")
+    return job
+
+
+@router.get("/{id}")
+def get_bulk(id: RowId, user: SignedIn) -> BulkOut:
+    return _out(_found(id))
+
+
+@router.post("/{id}/take-back")
+def undo(id: RowId, user: SignedIn, post: ThePost) -> BulkOut:
+    """Call it off before it begins, stop it on the way, or put back what is done. 409 when the minute is over."""
+    job, work = _found(id), _works[id]
+    if job.state == "working":
+        job.stop.set()
+        job.wait(5.0)
+        return _out(job)
+    if _out(job).undo == 0 or job.result is None:
+        raise HTTPException(409, "The minute is over. Do the opposite instead, if you have to.")
+    work.taken_back = True
+    take_back(post.database, post.library.load, work.act, job.result, work.by)
+    post.nudge()
+    return _out(job)

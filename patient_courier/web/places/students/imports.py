@@ -1,0 +1,303 @@
+"""Importing students: a file is read, its columns are named, it is tried, taken in, and taken back as a whole."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from itertools import count
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, HTTPException, Query, Request
+from pydantic import BaseModel, Field
+from starlette.concurrency import run_in_threadpool
+
+from patient_courier.core.people.importing import Plan, Row, guess, plan_fault
+from patient_courier.core.school.text import Line, clean_line
+from patient_courier.core.telling import words
+from patient_courier.dispatch import importing
+from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.importing import EXAMPLES, MOST_SHOWN, How, Tried
+from patient_courier.intake.people_file import People, UnreadableFile
+from patient_courier.store.students import importing as stored
+from patient_courier.web.bounds import MOST_PEOPLE_BYTES
+from patient_courier.web.context import Reading, RowId, SignedIn, ThePost, definitions_in
+from patient_courier.web.jobs import Job, Jobs, JobState
+
+router = APIRouter(prefix="/api/imports", tags=["students"])
+# Files that have been read and not yet taken in; older ones are forgotten.
+MOST_FILES = 4
+PATIENCE_SECONDS = 1.5
+
+
+class ColumnOut(BaseModel):
+    """A column with its first values, and what it likely is."""
+
+    name: str
+    samples: list[str]
+    guess: str
+
+
+class FileOut(BaseModel):
+    id: int
+    name: str
+    how: str
+    rows: int
+    columns: list[ColumnOut]
+
+
+class PlanIn(BaseModel):
+    """What each column is; ``consent`` where the students' consent to news comes from, if no column says it.
+
+    ``course``: what all come into of whom no column says another.
+    """
+
+    targets: list[str] = Field(max_length=200)
+    consent: Line = Field("", max_length=500)
+    course: str | None = Field(None, max_length=200)
+    starts: bool = False
+
+
+class RowOut(BaseModel):
+    number: int
+    email: str
+    said: str
+
+
+class TriedOut(BaseModel):
+    """What taking the file in would do; the lists are cut at five hundred and at fifty."""
+
+    new: int
+    changed: int
+    same: int
+    refused: int
+    with_news: int
+    enrolled: int
+    refusals: list[RowOut]
+    examples: list[RowOut]
+
+
+class WorkOut(BaseModel):
+    """Trying, taking in or taking back: how far it is, and what came of it."""
+
+    id: int
+    state: JobState
+    done: int
+    total: int
+    tried: TriedOut | None
+    taken: int | None
+    stay: int | None
+    refused: str
+
+
+class ImportOut(BaseModel):
+    id: int
+    at: str
+    file: str
+    new: int
+    changed: int
+    refused: int
+    undone: str | None
+
+
+class _Done:
+    """What came of a work: one of these."""
+
+    def __init__(self, tried: Tried | None = None, taken: int | None = None, stay: int | None = None) -> None:
+        self.tried = tried
+        self.taken = taken
+        self.stay = stay
+
+
+_files: OrderedDict[int, tuple[str, People]] = OrderedDict()
+_tried: dict[int, tuple[PlanIn, Tried]] = {}
+_numbers = count(1)
+_jobs: Jobs[_Done] = Jobs("import")
+
+
+@router.post(
+    "/read",
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+        }
+    },
+)
+async def read(
+    request: Request,
+    user: SignedIn,
+    post: ThePost,
+    name: Annotated[str, Query(max_length=300)] = "students.csv",
+) -> FileOut:
+    """Read a file of students, the body as it is. Nothing is taken in yet."""
+    content = bytearray()
+    async for piece in request.stream():
+        content += piece
+        if len(content) > MOST_PEOPLE_BYTES:
+            raise HTTPException(413, "This file is larger than 50 MB. Cut it in two.")
+    try:
+        found = await run_in_threadpool(post.files.people, bytes(content))
+    except UnreadableFile as error:
+        raise HTTPException(422, str(error)) from error
+    id = next(_numbers)
+    _files[id] = (clean_line(name), found)
+    while len(_files) > MOST_FILES:
+        old, _ = _files.popitem(last=False)
+        _tried.pop(old, None)
+    return _file_out(id)
+
+
+def _file_out(id: int) -> FileOut:
+    name, found = _file(id)
+    guesses = guess(found.columns, found.rows)
+    columns = [
+        ColumnOut(
+            name=column,
+            samples=[
+                clean_line(row[place])[:80] for row in found.rows[:40] if place < len(row) and row[place]
+            ][:3],
+            guess=guesses[place],
+        )
+        for place, column in enumerate(found.columns)
+    ]
+    return FileOut(id=id, name=name, how=found.how, rows=len(found.rows), columns=columns)
+
+
+def _file(id: int) -> tuple[str, People]:
+    if id not in _files:
+        raise HTTPException(404, "This file is no longer at hand. Choose it again.")
+    return _files[id]
+
+
+@router.post("/{id}/try")
+def try_out(id: RowId, body: PlanIn, user: SignedIn, post: ThePost, session: Reading) -> WorkOut:
+    """Try what taking the file in would do. Changes nothing."""
+    _, file = _file(id)
+    definitions, now = definitions_in(post, session), read_clock(session).now
+    plan = Plan(body.targets, body.consent.strip(), body.course)
+    fault = plan_fault(plan, file.columns, definitions)
+    if fault:
+        raise HTTPException(422, fault)
+
+    def work(job: Job[_Done]) -> _Done:
+        with post.database.reading() as session:
+            found = importing.try_out(session, definitions, file, plan, now, job.step)
+        _tried[id] = (body, found)
+        return _Done(tried=found)
+
+    return _out(_jobs.begin(len(file.rows), work, PATIENCE_SECONDS))
+
+
+@router.post("/{id}/take", status_code=202)
+def take(id: RowId, body: PlanIn, user: SignedIn, post: ThePost) -> WorkOut:
+    """Take in what was tried, with the same plan. 409 when it was not tried like that."""
+    name, _ = _file(id)
+    tried = _tried.get(id)
+    if (
+        tried is None
+        or tried[0].targets != body.targets
+        or tried[0].consent != body.consent
+        or tried[0].course != body.course
+    ):
+        raise HTTPException(409, "Try it first, and look at what it would do.")
+    del _tried[id]  # once
+    how = How(name, Plan(body.targets, body.consent.strip(), body.course), user.name, body.starts)
+
+    def work(job: Job[_Done]) -> _Done:
+        number = importing.take_in(post.database, post.library.load, tried[1], how, job.step)
+        post.nudge()
+        return _Done(taken=number)
+
+    return _out(_jobs.begin(len(tried[1].rows), work, PATIENCE_SECONDS))
+
+
+@router.post("/{id}/undo", status_code=202)
+def undo(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> WorkOut:
+    """Take a whole import back: new students go, changed ones are as they were. Who has had post since stays."""
+    found = stored.find(session, id)
+    if found is None:
+        raise HTTPException(404, "There was no such import.")
+    if found.undone is not None:
+        raise HTTPException(409, "This import has been undone already.")
+
+    def work(job: Job[_Done]) -> _Done:
+        _, stay = importing.take_back(post.database, id, job.step)
+        return _Done(stay=stay)
+
+    return _out(_jobs.begin(found.new + found.changed, work, PATIENCE_SECONDS))
+
+
+@router.get("/progress/{id}")
+def get_work(id: RowId, user: SignedIn) -> WorkOut:
+    job = _jobs.find(id)
+    if job is None:
+        raise HTTPException(404, "This work is no longer known.")
+    return _out(job)
+
+
+def _out(job: Job[_Done]) -> WorkOut:
+    found = job.result or _Done()
+    return WorkOut(
+        id=job.id,
+        state=job.state,
+        done=job.done,
+        total=job.total,
+        tried=_tried_out(found.tried) if found.tried else None,
+        taken=found.taken,
+        stay=found.stay,
+        refused=job.refused,
+    )
+
+
+def _tried_out(tried: Tried) -> TriedOut:
+    return TriedOut(
+        new=tried.number("new"),
+        changed=tried.number("changed"),
+        same=tried.same,
+        refused=len(tried.refused),
+        with_news=sum(bool(row.news) for row in tried.rows),
+        enrolled=sum(row.course is not None for row in tried.rows),
+        refusals=[
+            RowOut(number=row.number, email=row.email, said=row.reason) for row in tried.refused[:MOST_SHOWN]
+        ],
+        examples=[
+            RowOut(number=row.number, email=row.email, said=_said(row)) for row in tried.rows[:EXAMPLES]
+        ],
+    )
+
+
+_NAMES: dict[Literal["first_name", "last_name", "timezone"], str] = {
+    "first_name": "first name",
+    "last_name": "last name",
+    "timezone": "time zone",
+}
+
+
+def _said(row: Row) -> str:
+    """What a row would do, in words."""
+    parts = [f"{_NAMES[name]} {value}" for name, value in row.values.items() if value]  # type: ignore[index]
+    parts += [f"{name}: {value}" for name, value in row.fields.items()]
+    parts += [f"tag {tag}" for tag in row.tags]
+    if row.course:
+        parts.append(f"into {row.course}")
+    if row.news is not None:
+        parts.append("wants news" if row.news else "no news")
+    if row.said:
+        parts.append(row.said)
+    return f"{row.verdict}: {', '.join(parts)}" if parts else row.verdict
+
+
+@router.get("")
+def list_imports(user: SignedIn, post: ThePost, session: Reading) -> list[ImportOut]:
+    zone = definitions_in(post, session).school.timezone
+    return [
+        ImportOut(
+            id=one.id,
+            at=words.moment(one.at, zone),
+            file=one.file,
+            new=one.new,
+            changed=one.changed,
+            refused=one.refused,
+            undone=words.moment(one.undone, zone) if one.undone else None,
+        )
+        for one in stored.every(session)
+    ]

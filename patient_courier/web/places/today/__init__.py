@@ -1,0 +1,1 @@
+"""Today, and what waits for the owner."""

@@ -1,0 +1,248 @@
+"""Needs you: letters that could not go out, events that could not be read, a mail server that can't be used."""
+
+from __future__ import annotations
+
+import time
+from typing import Any, Literal
+
+from fastapi import APIRouter, HTTPException
+from pydantic import BaseModel, Field
+
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.telling import words
+from patient_courier.core.telling.grouping import Waiting, grouped
+from patient_courier.dispatch.clock import real_now
+from patient_courier.dispatch.dispatcher import Post
+from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.completion import feedback
+from patient_courier.store.completion.feedback import Said
+from patient_courier.store.outbox import needs
+from patient_courier.store.students import people
+from patient_courier.web.context import (
+    Reading,
+    RowId,
+    RowNumber,
+    Session,
+    SignedIn,
+    ThePost,
+    Writing,
+    definitions_in,
+)
+from patient_courier.web.places.log.deliveries import delivery_out
+
+router = APIRouter(prefix="/api/needs-you", tags=["deliveries"])
+# So many letters are looked at; the rest come forward as these are settled.
+MOST_LETTERS = 1000
+
+
+class NeedsYou(BaseModel):
+    """Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
+    ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), or a low answer to a
+    question for feedback with its ``words``.
+    """
+
+    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words"]
+    id: int
+    ids: list[int]
+    title: str
+    sentence: str
+    reason_code: str | None
+    at: str
+    student: str | None
+    students: list[str]
+    letter: str | None
+    body: dict[str, Any] | None
+    can_post: bool
+
+
+class Settle(BaseModel):
+    """What to do about it: ``post`` a stuck or unsure letter again, or put it aside as ``done``."""
+
+    action: Literal["post", "done"]
+
+
+class SettleAll(BaseModel):
+    """The same for several letters at once."""
+
+    ids: list[RowNumber] = Field(min_length=1, max_length=MOST_LETTERS)
+    action: Literal["post", "done"]
+
+
+class Settled(BaseModel):
+    """How many go out now, and why the others still wait (each reason once)."""
+
+    posted: int
+    waiting: list[str]
+
+
+@router.get("")
+def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]:
+    """What waits for the owner: the mail server first, then letters, then what else there is, each newest first."""
+    definitions = definitions_in(post, session)
+    zone = definitions.school.timezone
+    lines, names = {}, broadcasts.names(session)
+    waiting = []
+    for one, person in needs.letters(session, MOST_LETTERS):
+        lines[one.id] = line = delivery_out(definitions, one, person, names)
+        waiting.append(
+            Waiting(one.id, one.letter, line.letter_name, one.status, one.reason, person.key, person.name)
+        )
+    found = _disk(post, zone) + _carrier(post, zone)
+    for group in grouped(waiting):
+        first = group.items[0]
+        found.append(
+            NeedsYou(
+                kind="delivery",
+                id=first.id,
+                ids=[one.id for one in group.items],
+                title=group.title,
+                sentence=group.sentence,
+                reason_code=first.reason,
+                at=lines[first.id].school_time,
+                student=first.student,
+                students=[one.student for one in group.items],
+                letter=first.letter,
+                body=None,
+                can_post=True,
+            )
+        )
+    found += [_unhappy(definitions, one, zone) for one in feedback.waiting(session)]
+    for problem in needs.problems(session):
+        event = problem.kind == "event"
+        circling = words.circles(problem.reason)
+        found.append(
+            NeedsYou(
+                kind="event" if event else "circles",
+                id=problem.id,
+                ids=[problem.id],
+                title="An event could not be used" if event else "A student goes in circles",
+                sentence=_circles(session, definitions, *circling)
+                if circling
+                else problem.reason[:1].upper() + problem.reason[1:],
+                reason_code=None,
+                at=words.moment(problem.at, zone),
+                student=circling[0] if circling else None,
+                students=[circling[0]] if circling else [],
+                letter=None,
+                body=problem.body if event else None,
+                can_post=False,
+            )
+        )
+    return found
+
+
+def _circles(session: Session, definitions: Definitions, student: str, sequence: str, step: str) -> str:
+    """Who went in circles where, by the names that the owner knows."""
+    person, plan = people.find(session, student), definitions.sequences.get(sequence)
+    name = plan.sequence.name if plan is not None and plan.sequence.name else sequence
+    return (
+        f"{person.name if person else student} took more than a hundred steps of “{name}” in one instant, up to the step "
+        f"“{step}”, so this run was stopped. Look at what makes it begin again: a wait is missing there."
+    )
+
+
+def _unhappy(definitions: Definitions, one: Said, zone: str) -> NeedsYou:
+    """A student who answered that a course was of little use to them, and what they wrote."""
+    about = f" on {words.title(definitions, 'course', one.course)}" if one.course else ""
+    return NeedsYou(
+        kind="words",
+        id=one.id,
+        ids=[one.id],
+        title=f"{one.student.name} gave {one.value} of 5{about}",
+        sentence=f"“{one.words}”" if one.words else "They wrote nothing beside it.",
+        reason_code=None,
+        at=words.moment(one.at, zone),
+        student=one.student.key,
+        students=[one.student.key],
+        letter=None,
+        body=None,
+        can_post=False,
+    )
+
+
+def _disk(post: Post, zone: str) -> list[NeedsYou]:
+    """That the school's file can't be written, said from memory: it can't be kept."""
+    trouble = post.database.trouble
+    if trouble is None:
+        return []
+    since = real_now().subtract(seconds=int(time.monotonic() - trouble.since))
+    return [
+        NeedsYou(
+            kind="disk",
+            id=1,
+            ids=[],
+            title="Nothing can be taken in",
+            sentence=trouble.sentence,
+            reason_code="disk",
+            at=words.moment(since, zone),
+            student=None,
+            students=[],
+            letter=None,
+            body=None,
+            can_post=True,
+        )
+    ]
+
+
+def _carrier(post: Post, zone: str) -> list[NeedsYou]:
+    trouble = post.outbox.trouble
+    if trouble is None:
+        return []
+    return [
+        NeedsYou(
+            kind="carrier",
+            id=1,
+            ids=[],
+            title="Letters can't go out",
+            sentence=trouble.sentence,
+            reason_code="carrier",
+            at=words.moment(trouble.since, zone),
+            student=None,
+            students=[],
+            letter=None,
+            body=None,
+            can_post=True,
+        )
+    ]
+
+
+@router.post("/letters")
+def settle_all(body: SettleAll, user: SignedIn, post: ThePost, session: Writing) -> Settled:
+    """Post several letters after all, or put them aside."""
+    if body.action == "done":
+        needs.put_aside(session, body.ids)
+        return Settled(posted=0, waiting=[])
+    found = needs.post_again(session, definitions_in(post, session), body.ids)
+    reasons = [words.reason(code) for code in found.values() if code]
+    return Settled(posted=len(found) - len(reasons), waiting=list(dict.fromkeys(reasons)))
+
+
+@router.post("/{kind}/{id}", status_code=204)
+def settle(
+    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words"],
+    id: RowId,
+    body: Settle,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+) -> None:
+    """Put something aside, or post a letter after all: with the student's values of now, at once."""
+    if kind == "disk":
+        return  # that this could be written is the answer
+    if kind == "carrier":
+        post.outbox.try_now()
+    elif kind == "words":
+        feedback.put_aside(session, id)
+    elif kind != "delivery":
+        needs.put_problem_aside(session, id)
+    elif body.action == "done":
+        needs.put_aside(session, [id])
+    else:
+        found = needs.post_again(session, definitions_in(post, session), [id])
+        if id not in found:
+            raise HTTPException(409, "This letter no longer waits for you.")
+        against = words.reason(found[id])
+        if against:
+            raise HTTPException(
+                409, f"{against} Give the letter a fallback, or the student a value; then try again."
+            )

@@ -1,0 +1,167 @@
+"""Today: what goes out next, from a real forecast, and what came and went lately."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+from whenever import Instant
+
+from patient_courier.core.calendar import calendar
+from patient_courier.core.drafting import ending
+from patient_courier.core.drafting.course_line_view import Stalled, stalled
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.effects import LetterDecided
+from patient_courier.core.rehearsing.rehearsal import forecast
+from patient_courier.core.telling import words
+from patient_courier.core.telling.week import DayOut, by_day
+from patient_courier.dispatch.clock import read_clock
+from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.engine.loading import load_states
+from patient_courier.store.outbox import log
+from patient_courier.store.sequences import inside
+from patient_courier.store.sequences.counts import events_since, told_by_step
+from patient_courier.store.students import audience, people
+from patient_courier.store.students.people import Person
+from patient_courier.store.students.standing import standings
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.places.log.deliveries import DeliveryOut, delivery_out
+from patient_courier.web.places.students.audiences import read_condition
+
+router = APIRouter(prefix="/api/today", tags=["today"])
+DAYS = 7
+SHOWN = 7
+SILENT_DAYS = 7
+MOST_STALLED = 6
+LATELY = 8
+
+
+class NextLetter(BaseModel):
+    at: str
+    local: str
+    student: str
+    student_name: str
+    letter_name: str
+    sequence: str
+
+
+class Happened(BaseModel):
+    """How often something happened in the last seven days."""
+
+    words: str
+    number: int
+
+
+class Nearly(BaseModel):
+    """How many are nearly through a course and have gone silent; who, as a ``condition`` of the school file.
+
+    ``reminded``: a running sequence begins when somebody goes silent there.
+    """
+
+    course: str
+    course_title: str
+    students: int
+    condition: dict[str, Any]
+    reminded: bool
+
+
+class TodayOut(BaseModel):
+    """``cut_short``: more letters are to come than can be counted."""
+
+    days: list[DayOut]
+    stalled: list[Stalled]
+    nearly: list[Nearly]
+    next: list[NextLetter]
+    total: int
+    cut_short: bool
+    lately: list[DeliveryOut]
+    week: list[Happened]
+
+
+@router.get("")
+def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
+    definitions = definitions_in(post, session)
+    zone = definitions.school.timezone
+    now = read_clock(session).now
+    first = calendar.local_date(now, zone)
+    until = calendar.resolve(first.add(days=DAYS).at(calendar.MIDNIGHT), zone).subtract(nanoseconds=1)
+    ids = {*inside.everyone(session), *people.waiting_for_time(session, until)}
+    ids |= _of_broadcasts(session, definitions, until)
+    states = load_states(session, ids, definitions)
+    coming = broadcasts.coming(session, until, states)
+    found = forecast(definitions, list(states.values()), now, until, coming)
+    called = broadcasts.names(session)
+    shown = found.letters[:SHOWN]
+    names = people.by_keys(session, {letter.student for letter in shown})
+    standing = {key: standings(session, definitions, key) for key in definitions.courses}
+    told = {step: ids for key in standing for step, ids in told_by_step(session, definitions, key).items()}
+    happened = events_since(session, now.subtract(hours=24 * DAYS), list(_WEEK))
+    return TodayOut(
+        days=by_day(definitions, found.letters, first, DAYS, called),
+        stalled=stalled(definitions, standing, now, SILENT_DAYS, MOST_STALLED, told),
+        nearly=_nearly(session, definitions, now),
+        next=[_next(letter, names[letter.student], definitions, zone, called) for letter in shown],
+        total=len(found.letters),
+        cut_short=found.cut_short,
+        lately=[
+            delivery_out(definitions, one, person, called) for one, person in log.lately(session, LATELY)
+        ],
+        week=[Happened(words=text, number=happened.get(kind, 0)) for kind, text in _WEEK.items()],
+    )
+
+
+def _nearly(session: Session, definitions: Definitions, now: Instant) -> list[Nearly]:
+    """Courses in which somebody is nearly there."""
+    found = []
+    for key, course in definitions.courses.items():
+        condition = ending.nearly_there(key)
+        students = audience.count(session, read_condition(definitions, condition), definitions, now)
+        if students:
+            reminded = ending.reminded(definitions, key)
+            found.append(
+                Nearly(
+                    course=key,
+                    course_title=course.title,
+                    students=students,
+                    condition=condition,
+                    reminded=reminded,
+                )
+            )
+    return found
+
+
+def _of_broadcasts(session: Session, definitions: Definitions, until: Instant) -> set[int]:
+    """Students whom broadcasts will reach by then, as far as their lists can be told now."""
+    found = set(broadcasts.going_to(session))
+    for kept in broadcasts.in_status(session, "scheduled"):
+        if kept.due is not None and kept.due <= until:
+            found |= {
+                id for id, _, _ in broadcasts.on_the_list(session, definitions, kept.broadcast, kept.due)
+            }
+    return found
+
+
+def _next(
+    letter: LetterDecided, student: Person, definitions: Definitions, zone: str, called: Mapping[str, str]
+) -> NextLetter:
+    return NextLetter(
+        at=words.moment(letter.at, zone),
+        local=words.moment(letter.at, student.timezone or zone),
+        student=student.key,
+        student_name=student.name,
+        letter_name=definitions.letters[letter.letter].letter.name or letter.letter,
+        sequence=called[letter.broadcast]
+        if letter.broadcast
+        else definitions.sequences[letter.sequence].sequence.name or letter.sequence,
+    )
+
+
+_WEEK = {
+    "purchased": "purchases",
+    "lesson_completed": "lessons finished",
+    "module_completed": "modules finished",
+    "course_completed": "courses finished",
+    "refunded": "refunds",
+}

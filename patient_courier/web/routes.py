@@ -1,0 +1,109 @@
+"""Every route, in the order in which an address is looked for among them."""
+
+from __future__ import annotations
+
+from fastapi import FastAPI
+
+from patient_courier.web.places.broadcasts import acts, broadcasts, outcomes, recipients
+from patient_courier.web.places.courses import certificates, courses, feedback, signing_keys
+from patient_courier.web.places.frame import frame, session
+from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
+from patient_courier.web.places.log import deliveries
+from patient_courier.web.places.practice import practice
+from patient_courier.web.places.school import intake, removing, school
+from patient_courier.web.places.sequences import (
+    drafting,
+    kept_rehearsals,
+    outset,
+    rehearsals,
+    replays,
+    sequences,
+    versions,
+    whole,
+)
+from patient_courier.web.places.students import (
+    audiences,
+    bulk,
+    changes,
+    edit,
+    imports,
+    listing,
+    students,
+    tags,
+)
+from patient_courier.web.places.today import approvals, needs, today
+from patient_courier.web.public import (
+    answering,
+    certificate_request,
+    choosing,
+    issuer,
+    letter,
+    moving,
+    naming,
+    stopping,
+)
+from patient_courier.web.public import certificates as certificate_page
+from patient_courier.web.refusals import SIGNED_IN
+
+
+def include_routes(app: FastAPI) -> None:
+    """Put the routes of every place and of the students' pages into the application."""
+    # versions, kept and drafting come before sequences and courses: their addresses are longer ones of the same.
+    # The intake is asked most often, so it is looked for first.
+    for place in (
+        intake,
+        session,
+        frame,
+        today,
+        versions,
+        kept_rehearsals,
+        outset,
+        whole,
+        drafting,
+        feedback,
+        sequences,
+        courses,
+        rehearsals,
+        replays,
+        sight,
+        files,
+        past,
+        letters,
+        layouts,
+        pictures,
+        approvals,
+        certificates,
+        recipients,
+        outcomes,
+        test_letters,
+        acts,
+        broadcasts,
+        audiences,
+        tags,
+        bulk,
+        imports,
+        listing,
+        changes,
+        edit,
+        students,
+        deliveries,
+        needs,
+        practice,
+        school,
+        signing_keys,
+        removing,
+    ):
+        app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
+    for page in (
+        stopping,
+        choosing,
+        certificate_request,
+        moving,
+        answering,
+        naming,
+        letter,
+        certificate_page,
+        issuer,
+    ):
+        app.include_router(page.router)
+    app.include_router(pictures.public)
