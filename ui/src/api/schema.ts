@@ -4973,6 +4973,21 @@ export interface components {
             /** Timezone */
             timezone?: string | null;
         };
+        /** NextLetter */
+        NextLetter: {
+            /** At */
+            at: string;
+            /** Letter Name */
+            letter_name: string;
+            /** Local */
+            local: string;
+            /** Sequence */
+            sequence: string;
+            /** Student */
+            student: string;
+            /** Student Name */
+            student_name: string;
+        };
         /**
          * NextLetters
          * @description Whom a letter reaches in the coming days if nobody does anything more: how many, and the first of them.
@@ -4994,6 +5009,16 @@ export interface components {
             total: number;
             /** Waiting */
             waiting: number;
+        };
+        /**
+         * NextOfSequence
+         * @description The letter that goes out next; ``at`` in the school's time.
+         */
+        NextOfSequence: {
+            /** At */
+            at: string;
+            /** Letter */
+            letter: string;
         };
         /**
          * NextOne
@@ -5839,7 +5864,7 @@ export interface components {
             letters: number;
             /** Name */
             name: string;
-            next: components["schemas"]["patient_courier__web__places__sequences__sequences__NextLetter"] | null;
+            next: components["schemas"]["NextOfSequence"] | null;
             /** Starts */
             starts: string;
             /** Status */
@@ -6399,7 +6424,7 @@ export interface components {
             /** Nearly */
             nearly: components["schemas"]["Nearly"][];
             /** Next */
-            next: components["schemas"]["patient_courier__web__places__today__today__NextLetter"][];
+            next: components["schemas"]["NextLetter"][];
             /** Stalled */
             stalled: components["schemas"]["Stalled"][];
             /** Total */
@@ -6647,31 +6672,6 @@ export interface components {
         ZonesOut: {
             /** Zones */
             zones: string[];
-        };
-        /**
-         * NextLetter
-         * @description The letter that goes out next; ``at`` in the school's time.
-         */
-        patient_courier__web__places__sequences__sequences__NextLetter: {
-            /** At */
-            at: string;
-            /** Letter */
-            letter: string;
-        };
-        /** NextLetter */
-        patient_courier__web__places__today__today__NextLetter: {
-            /** At */
-            at: string;
-            /** Letter Name */
-            letter_name: string;
-            /** Local */
-            local: string;
-            /** Sequence */
-            sequence: string;
-            /** Student */
-            student: string;
-            /** Student Name */
-            student_name: string;
         };
     };
     responses: never;

@@ -41,7 +41,7 @@ router = APIRouter(prefix="/api/sequences", tags=["sequences"])
 SequenceBody = Annotated[dict[str, Any], Body()]
 
 
-class NextLetter(BaseModel):
+class NextOfSequence(BaseModel):
     """The letter that goes out next; ``at`` in the school's time."""
 
     at: str
@@ -63,7 +63,7 @@ class SequenceSummary(BaseModel):
     days: int | None
     faults: int
     warnings: int
-    next: NextLetter | None
+    next: NextOfSequence | None
     unfinished: bool = False
     taking_in: BulkOut | None = None
 
@@ -157,12 +157,12 @@ def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[Sequ
     return found
 
 
-def _next_letter(session: Session, definitions: Definitions, key: str, zone: str) -> NextLetter | None:
+def _next_letter(session: Session, definitions: Definitions, key: str, zone: str) -> NextOfSequence | None:
     """The first letter that a waiting run comes to, if what it waits for is only time."""
     plan = definitions.sequences[key]
     due = inside.next_due(session, key, plan.version) if plan.sequence.status != "paused" else None
     letter = letter_behind(definitions, plan, due[1]) if due else None
-    return NextLetter(at=words.moment(due[0], zone), letter=letter) if due and letter else None
+    return NextOfSequence(at=words.moment(due[0], zone), letter=letter) if due and letter else None
 
 
 @router.get("/{key}")

@@ -1,0 +1,81 @@
+"""The school itself: who it is, its keys and people, courses and offers, what waits for the owner."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import ForeignKey
+from sqlalchemy.orm import Mapped, mapped_column
+from whenever import Instant
+
+from patient_courier.store.base.tables.table import Table
+
+
+class SchoolRow(Table):
+    """One row: the school itself, and the stamp that changes with every change of definitions."""
+
+    __tablename__ = "school"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
+    practice: Mapped[bool]
+    stamp: Mapped[int]
+
+
+class ClockRow(Table):
+    """One row in a practice school: where its clock stands, and where it is moving to."""
+
+    __tablename__ = "clock"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    now: Mapped[Instant]
+    moving_to: Mapped[Instant | None]
+
+
+class SecretRow(Table):
+    __tablename__ = "secrets"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str]
+
+
+class UserRow(Table):
+    __tablename__ = "users"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    email: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    role: Mapped[str]
+    password: Mapped[str]
+
+
+class SessionRow(Table):
+    """Somebody who is signed in: only a hash of the token in their cookie is kept."""
+
+    __tablename__ = "sessions"
+    token: Mapped[str] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id", ondelete="CASCADE"), index=True)
+    began: Mapped[Instant]
+
+
+class CourseRow(Table):
+    __tablename__ = "courses"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class OfferRow(Table):
+    __tablename__ = "offers"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    position: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class ProblemRow(Table):
+    """Something that waits for the owner in Needs you: an event that could not be read, a run in circles."""
+
+    __tablename__ = "problems"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    at: Mapped[Instant]
+    reason: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    digest: Mapped[str | None] = mapped_column(unique=True)
+    done: Mapped[bool] = mapped_column(default=False)
