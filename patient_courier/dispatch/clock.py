@@ -6,7 +6,6 @@ The only module that looks at the computer's clock.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import Connection, select, update
 from sqlalchemy.orm import Session
@@ -14,10 +13,10 @@ from whenever import Instant, OffsetDateTime, PlainDateTime
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.school.values import FIRST_YEAR, LAST_YEAR
+from patient_courier.store.base.plain import CLOCK
 from patient_courier.store.base.tables import ClockRow
 
-_TABLE: Any = ClockRow.__table__
-_CLOCK = select(_TABLE.c.now, _TABLE.c.moving_to)
+_CLOCK = select(CLOCK.c.now, CLOCK.c.moving_to)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,6 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from hashlib import sha256
-from typing import Any
 
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.dialects.sqlite import insert
@@ -19,14 +18,16 @@ from patient_courier.core.school.file import Student
 from patient_courier.core.telling.words import moment
 from patient_courier.dispatch.taking import Taken, take_events
 from patient_courier.intake.events import Read, Reporter
+from patient_courier.store.base.plain import STUDENTS
 from patient_courier.store.base.tables import ProblemRow, StudentRow
 from patient_courier.store.school.opening import add_student
 from patient_courier.store.students.consents import REPORTED
 
-_S: Any = StudentRow.__table__
-_BY_KEY = select(_S.c.key).where(_S.c.key == bindparam("who"))
-_BY_KEYS = select(_S.c.key).where(_S.c.key.in_(bindparam("keys", expanding=True)))
-_BY_ADDRESS = select(_S.c.key).where(func.lower(_S.c.email) == func.lower(bindparam("who"))).limit(1)
+_BY_KEY = select(STUDENTS.c.key).where(STUDENTS.c.key == bindparam("who"))
+_BY_KEYS = select(STUDENTS.c.key).where(STUDENTS.c.key.in_(bindparam("keys", expanding=True)))
+_BY_ADDRESS = (
+    select(STUDENTS.c.key).where(func.lower(STUDENTS.c.email) == func.lower(bindparam("who"))).limit(1)
+)
 
 # Course sites' clocks may run a little ahead of ours.
 CLOCK_SLACK_SECONDS = 300

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import ColumnElement, bindparam, func, select, update
 from sqlalchemy.dialects.sqlite import insert
@@ -20,7 +19,8 @@ from patient_courier.core.school.events import EventBase
 from patient_courier.dispatch import broadcasts
 from patient_courier.dispatch.clock import SchoolClock, read_clock, real_now, set_clock
 from patient_courier.store.base.columns import InstantColumn
-from patient_courier.store.base.tables import EventIdRow, RunRow, SequenceRow, StudentRow
+from patient_courier.store.base.plain import EVENT_IDS, RUNS, SEQUENCES, STUDENTS
+from patient_courier.store.base.tables import EventIdRow, StudentRow
 from patient_courier.store.broadcasts.broadcasts import (
     Kept,
     ask_again,
@@ -37,12 +37,6 @@ from patient_courier.store.students.consents import REPORTED, Source, note_effec
 CHUNK = 500
 # A run that goes round every second must not keep everybody waiting, nor fill the memory.
 MOST_STEPS = 5_000
-
-
-_R: Any = RunRow.__table__
-_S: Any = StudentRow.__table__
-_I: Any = EventIdRow.__table__
-_Q: Any = SequenceRow.__table__
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,31 +92,36 @@ def _ids(session: Session, keys: set[str]) -> dict[str, int]:
 
 def waiting_runs() -> tuple[ColumnElement[bool], ...]:
     """Runs that time will move on: those of paused sequences stay where they are."""
-    paused = select(_Q.c.key).where(_Q.c.status == "paused")
-    return _R.c.due.is_not(None), _R.c.outcome.is_(None), _R.c.sequence.not_in(paused)
+    paused = select(SEQUENCES.c.key).where(SEQUENCES.c.status == "paused")
+    return RUNS.c.due.is_not(None), RUNS.c.outcome.is_(None), RUNS.c.sequence.not_in(paused)
 
 
 # Asked for with every event and at every look: made once, over the plain tables.
-_BY_KEY = select(_S.c.key, _S.c.id).where(_S.c.key.in_(bindparam("keys", expanding=True)))
-_KNOWN_IDS = select(_I.c.id).where(_I.c.id.in_(bindparam("ids", expanding=True)))
-_NEXT_RUN = select(_R.c.due).where(*waiting_runs()).order_by(_R.c.due).limit(1)
-_NEXT_CLOCK = select(_S.c.clock_due).where(_S.c.clock_due.is_not(None)).order_by(_S.c.clock_due).limit(1)
+_BY_KEY = select(STUDENTS.c.key, STUDENTS.c.id).where(STUDENTS.c.key.in_(bindparam("keys", expanding=True)))
+_KNOWN_IDS = select(EVENT_IDS.c.id).where(EVENT_IDS.c.id.in_(bindparam("ids", expanding=True)))
+_NEXT_RUN = select(RUNS.c.due).where(*waiting_runs()).order_by(RUNS.c.due).limit(1)
+_NEXT_CLOCK = (
+    select(STUDENTS.c.clock_due)
+    .where(STUDENTS.c.clock_due.is_not(None))
+    .order_by(STUDENTS.c.clock_due)
+    .limit(1)
+)
 _HORIZON = bindparam("horizon", type_=InstantColumn)
 _DUE_RUNS = (
-    select(_R.c.student_id, _R.c.due)
-    .where(*waiting_runs(), _R.c.due <= _HORIZON)
-    .order_by(_R.c.due, _R.c.number)
+    select(RUNS.c.student_id, RUNS.c.due)
+    .where(*waiting_runs(), RUNS.c.due <= _HORIZON)
+    .order_by(RUNS.c.due, RUNS.c.number)
     .limit(CHUNK)
 )
 _DUE_CLOCKS = (
-    select(_S.c.id, _S.c.clock_due)
-    .where(_S.c.clock_due.is_not(None), _S.c.clock_due <= _HORIZON)
-    .order_by(_S.c.clock_due, _S.c.id)
+    select(STUDENTS.c.id, STUDENTS.c.clock_due)
+    .where(STUDENTS.c.clock_due.is_not(None), STUDENTS.c.clock_due <= _HORIZON)
+    .order_by(STUDENTS.c.clock_due, STUDENTS.c.id)
     .limit(CHUNK)
 )
 
 
-_HOW_MANY = select(func.count()).where(*waiting_runs(), _R.c.due == bindparam("due", type_=InstantColumn))
+_HOW_MANY = select(func.count()).where(*waiting_runs(), RUNS.c.due == bindparam("due", type_=InstantColumn))
 
 
 def next_due(session: Session, real: Instant) -> Instant | None:

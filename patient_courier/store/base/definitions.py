@@ -17,6 +17,7 @@ from patient_courier.core.school.courses import Course, Offer, School
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import Layout
 from patient_courier.core.school.sequences import Sequence
+from patient_courier.store.base.plain import SCHOOL
 from patient_courier.store.base.progress import count_anew
 from patient_courier.store.base.tables import (
     CourseRow,
@@ -32,8 +33,7 @@ from patient_courier.store.base.tables import (
     TagRow,
 )
 
-_SCHOOL: Any = SchoolRow.__table__
-_STAMP = select(_SCHOOL.c.stamp)
+_STAMP = select(SCHOOL.c.stamp)
 
 
 class Library:

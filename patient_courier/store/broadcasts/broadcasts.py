@@ -17,15 +17,12 @@ from patient_courier.core.engine.happening import Subject
 from patient_courier.core.engine.state import Hold, StudentState
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.store.base.tables import WAITING_WORDS, BroadcastRow, DeliveryRow, PostingRow, StudentRow
+from patient_courier.store.base.plain import BROADCASTS, DELIVERIES, POSTINGS, STUDENTS
+from patient_courier.store.base.tables import WAITING_WORDS, DeliveryRow, PostingRow, StudentRow
 from patient_courier.store.students.audience import test
 
 # Why letters of a broadcast that the owner has stopped were not posted.
 STOPPED = "broadcast_stopped"
-_B: Any = BroadcastRow.__table__
-_P: Any = PostingRow.__table__
-_D: Any = DeliveryRow.__table__
-_S: Any = StudentRow.__table__
 _WAITING = text(f"deliveries.{WAITING_WORDS}")
 
 
@@ -65,11 +62,11 @@ def _kept(row: Any) -> Kept:
 
 def every(session: Session) -> list[Kept]:
     """All broadcasts in their order."""
-    return [_kept(row) for row in session.execute(select(_B).order_by(_B.c.position))]
+    return [_kept(row) for row in session.execute(select(BROADCASTS).order_by(BROADCASTS.c.position))]
 
 
 def find(session: Session, key: str) -> Kept | None:
-    row = session.execute(select(_B).where(_B.c.key == key)).first()
+    row = session.execute(select(BROADCASTS).where(BROADCASTS.c.key == key)).first()
     return _kept(row) if row else None
 
 
@@ -78,36 +75,40 @@ def in_status(session: Session, *status: str) -> list[Kept]:
     return [_kept(row) for row in session.execute(_IN_STATUS, {"status": list(status)})]
 
 
-_IN_STATUS = select(_B).where(_B.c.status.in_(bindparam("status", expanding=True))).order_by(_B.c.position)
+_IN_STATUS = (
+    select(BROADCASTS)
+    .where(BROADCASTS.c.status.in_(bindparam("status", expanding=True)))
+    .order_by(BROADCASTS.c.position)
+)
 
 
 def next_start(session: Session, until: Instant, real: Instant | None) -> Kept | None:
     """The broadcast that starts next, if that is by ``until``; those that may still be taken back at ``real`` wait."""
-    query = select(_B).where(_B.c.status == "scheduled", _B.c.due <= until)
+    query = select(BROADCASTS).where(BROADCASTS.c.status == "scheduled", BROADCASTS.c.due <= until)
     if real is not None:
-        query = query.where(_B.c.not_before.is_(None) | (_B.c.not_before <= real))
-    row = session.execute(query.order_by(_B.c.due, _B.c.position).limit(1)).first()
+        query = query.where(BROADCASTS.c.not_before.is_(None) | (BROADCASTS.c.not_before <= real))
+    row = session.execute(query.order_by(BROADCASTS.c.due, BROADCASTS.c.position).limit(1)).first()
     return _kept(row) if row else None
 
 
 def save(session: Session, broadcast: Broadcast, now: Instant, **more: Any) -> None:
     """Keep a broadcast as it is written, or a new one, and what else is to be noted."""
     values = {"body": as_data(broadcast), "saved": now, **more}
-    done = session.execute(update(_B).where(_B.c.key == broadcast.key).values(values))
+    done = session.execute(update(BROADCASTS).where(BROADCASTS.c.key == broadcast.key).values(values))
     if done.rowcount == 0:  # type: ignore[attr-defined]
-        last = session.scalar(select(func.max(_B.c.position))) or 0
+        last = session.scalar(select(func.max(BROADCASTS.c.position))) or 0
         fresh = {"key": broadcast.key, "position": last + 1, "status": broadcast.status} | values
-        session.execute(insert(_B), fresh)
+        session.execute(insert(BROADCASTS), fresh)
 
 
 def note(session: Session, key: str, **values: Any) -> None:
     """Change where a broadcast stands."""
-    session.execute(update(_B).where(_B.c.key == key).values(values))
+    session.execute(update(BROADCASTS).where(BROADCASTS.c.key == key).values(values))
 
 
 def remove(session: Session, key: str) -> None:
     """Throw a draft away."""
-    session.execute(delete(_B).where(_B.c.key == key))
+    session.execute(delete(BROADCASTS).where(BROADCASTS.c.key == key))
 
 
 def about(session: Session, key: str) -> tuple[Subject | None, Instant | None]:
@@ -118,7 +119,9 @@ def about(session: Session, key: str) -> tuple[Subject | None, Instant | None]:
 
 def again_at(session: Session, key: str, student_id: int) -> Instant | None:
     """When the guards are asked again for a letter that is kept back."""
-    query = select(_P.c.due).where(_P.c.broadcast == key, _P.c.student_id == student_id, not_(_P.c.done))
+    query = select(POSTINGS.c.due).where(
+        POSTINGS.c.broadcast == key, POSTINGS.c.student_id == student_id, not_(POSTINGS.c.done)
+    )
     return session.scalar(query)
 
 
@@ -134,11 +137,11 @@ def on_the_list(
     session: Session, definitions: Definitions, broadcast: Broadcast, now: Instant
 ) -> list[tuple[int, str, str | None]]:
     """Whom a broadcast would go to now, as (row id, key, zone), in the order of the students."""
-    query = select(_S.c.id, _S.c.key, _S.c.timezone).order_by(_S.c.id)
+    query = select(STUDENTS.c.id, STUDENTS.c.key, STUDENTS.c.timezone).order_by(STUDENTS.c.id)
     if broadcast.to is not None:
         condition = settled(broadcast.to, broadcast.course)
         picked = select(StudentRow.id).where(test(condition, definitions, now))
-        query = query.where(_S.c.id.in_(picked))
+        query = query.where(STUDENTS.c.id.in_(picked))
     without = set(broadcast.without)
     return [tuple(row) for row in session.execute(query) if row.key not in without]  # type: ignore[misc]
 
@@ -165,10 +168,10 @@ def posting_values(posting: Posting, student_id: int) -> dict[str, Any]:
     }
 
 
-_OPEN_POSTINGS = select(_P).where(
-    not_(_P.c.done),
-    _P.c.student_id.in_(bindparam("ids", expanding=True)),
-    _P.c.broadcast.in_(bindparam("keys", expanding=True)),
+_OPEN_POSTINGS = select(POSTINGS).where(
+    not_(POSTINGS.c.done),
+    POSTINGS.c.student_id.in_(bindparam("ids", expanding=True)),
+    POSTINGS.c.broadcast.in_(bindparam("keys", expanding=True)),
 )
 
 
@@ -219,13 +222,15 @@ def coming(
 
 def going_to(session: Session) -> list[int]:
     """The row ids of students who still have a letter of a broadcast to come."""
-    query = select(_P.c.student_id).join(_B, _B.c.key == _P.c.broadcast)
-    return list(session.scalars(query.where(not_(_P.c.done), _B.c.status == "going").distinct()))
+    query = select(POSTINGS.c.student_id).join(BROADCASTS, BROADCASTS.c.key == POSTINGS.c.broadcast)
+    return list(
+        session.scalars(query.where(not_(POSTINGS.c.done), BROADCASTS.c.status == "going").distinct())
+    )
 
 
 _SAVE_POSTING = (
-    update(_P)
-    .where(_P.c.broadcast == bindparam("of"), _P.c.number == bindparam("place"))
+    update(POSTINGS)
+    .where(POSTINGS.c.broadcast == bindparam("of"), POSTINGS.c.number == bindparam("place"))
     .values(
         due=bindparam("due"),
         inside_since=bindparam("inside_since"),
@@ -256,9 +261,9 @@ def save_postings(session: Session, postings: Iterable[Posting]) -> None:
 def due_postings(session: Session, key: str, until: Instant, most: int) -> list[tuple[int, int, Instant]]:
     """The letters of a broadcast that are due by then, as (row id of the student, number on the list, due)."""
     query = (
-        select(_P.c.student_id, _P.c.number, _P.c.due)
-        .where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due <= until)
-        .order_by(_P.c.due, _P.c.number)
+        select(POSTINGS.c.student_id, POSTINGS.c.number, POSTINGS.c.due)
+        .where(POSTINGS.c.broadcast == key, not_(POSTINGS.c.done), POSTINGS.c.due <= until)
+        .order_by(POSTINGS.c.due, POSTINGS.c.number)
         .limit(most)
     )
     return [tuple(row) for row in session.execute(query)]  # type: ignore[misc]
@@ -266,72 +271,85 @@ def due_postings(session: Session, key: str, until: Instant, most: int) -> list[
 
 def next_posting(session: Session, key: str) -> Instant | None:
     """When the next letter of a broadcast is due."""
-    query = select(_P.c.due).where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due.is_not(None))
-    return session.scalar(query.order_by(_P.c.due).limit(1))
+    query = select(POSTINGS.c.due).where(
+        POSTINGS.c.broadcast == key, not_(POSTINGS.c.done), POSTINGS.c.due.is_not(None)
+    )
+    return session.scalar(query.order_by(POSTINGS.c.due).limit(1))
 
 
 def untouched(session: Session, key: str) -> bool:
     """Whether nothing has been decided yet for anybody on the list of a broadcast that has started."""
-    decided = exists().where(_D.c.broadcast == key)
-    asked = exists().where(_P.c.broadcast == key, _P.c.done | _P.c.inside_since.is_not(None))
+    decided = exists().where(DELIVERIES.c.broadcast == key)
+    asked = exists().where(
+        POSTINGS.c.broadcast == key, POSTINGS.c.done | POSTINGS.c.inside_since.is_not(None)
+    )
     return not session.scalar(select(decided | asked))
 
 
 def give_up_list(session: Session, key: str) -> None:
     """Forget the list of a broadcast of which nothing has gone out."""
-    session.execute(delete(_P).where(_P.c.broadcast == key))
+    session.execute(delete(POSTINGS).where(POSTINGS.c.broadcast == key))
 
 
 def number_due(session: Session, key: str, at: Instant) -> int:
     """How many letters of a broadcast are due at a moment."""
-    query = select(func.count()).where(_P.c.broadcast == key, not_(_P.c.done), _P.c.due == at)
+    query = select(func.count()).where(
+        POSTINGS.c.broadcast == key, not_(POSTINGS.c.done), POSTINGS.c.due == at
+    )
     return session.scalar(query) or 0
 
 
 def is_over(session: Session, key: str) -> bool:
     """Whether every letter of the list has been decided and has left the outbox."""
-    undecided = exists().where(_P.c.broadcast == key, not_(_P.c.done))
-    waiting = exists().where(_D.c.broadcast == key, _D.c.status.in_(("queued", "posting")))
+    undecided = exists().where(POSTINGS.c.broadcast == key, not_(POSTINGS.c.done))
+    waiting = exists().where(DELIVERIES.c.broadcast == key, DELIVERIES.c.status.in_(("queued", "posting")))
     return not session.scalar(select(undecided | waiting))
 
 
 def ask_again(session: Session, now: Instant, ids: Collection[int] | None = None) -> None:
     """Let the guards be asked again for those who wait to come out of a sequence; of all students without ``ids``."""
-    query = update(_P).where(not_(_P.c.done), _P.c.inside_since.is_not(None))
+    query = update(POSTINGS).where(not_(POSTINGS.c.done), POSTINGS.c.inside_since.is_not(None))
     if ids is not None:
-        query = query.where(_P.c.student_id.in_(ids))
+        query = query.where(POSTINGS.c.student_id.in_(ids))
     session.execute(query.values(due=now))
 
 
 def queued(session: Session) -> int:
     """How many letters of broadcasts are decided on and not handed over yet."""
-    query = select(func.count()).where(_WAITING, _D.c.broadcast.is_not(None), _D.c.status == "queued")
+    query = select(func.count()).where(
+        _WAITING, DELIVERIES.c.broadcast.is_not(None), DELIVERIES.c.status == "queued"
+    )
     return session.scalar(query) or 0
 
 
 def unhand(session: Session, key: str) -> None:
     """Take letters out of the hands of the outbox, all but one that is being handed over this moment."""
     session.execute(
-        update(_D)
-        .where(_WAITING, _D.c.broadcast == key, _D.c.status == "posting", _D.c.begun.is_(False))
-        .values(status="queued", claimed=None, tries=_D.c.tries - 1)
+        update(DELIVERIES)
+        .where(
+            _WAITING,
+            DELIVERIES.c.broadcast == key,
+            DELIVERIES.c.status == "posting",
+            DELIVERIES.c.begun.is_(False),
+        )
+        .values(status="queued", claimed=None, tries=DELIVERIES.c.tries - 1)
     )
 
 
 def stop_rest(session: Session, kept: Kept, definitions: Definitions, now: Instant) -> int:
     """What has not been handed over is not posted any more, and its delivery says why; returns how many letters."""
     unhand(session, kept.key)
-    waiting = _D.c.status.in_(("queued", "held"))
+    waiting = DELIVERIES.c.status.in_(("queued", "held"))
     decided = (
-        update(_D)
-        .where(_D.c.broadcast == kept.key, waiting)
+        update(DELIVERIES)
+        .where(DELIVERIES.c.broadcast == kept.key, waiting)
         .values(status="skipped", reason=STOPPED, retry=None, at=now)
     )
     stopped: int = session.execute(decided).rowcount  # type: ignore[attr-defined]
-    have = select(_D.c.student_id).where(_D.c.broadcast == kept.key)
+    have = select(DELIVERIES.c.student_id).where(DELIVERIES.c.broadcast == kept.key)
     rest = session.scalars(
-        select(_P.c.student_id).where(
-            _P.c.broadcast == kept.key, not_(_P.c.done), _P.c.student_id.not_in(have)
+        select(POSTINGS.c.student_id).where(
+            POSTINGS.c.broadcast == kept.key, not_(POSTINGS.c.done), POSTINGS.c.student_id.not_in(have)
         )
     ).all()
     ready = definitions.letters[kept.broadcast.letter]
@@ -355,5 +373,9 @@ def stop_rest(session: Session, kept: Kept, definitions: Definitions, now: Insta
     if rest:
         rows = [{**same, "student_id": id, "round": str(id)} for id in rest]
         session.connection().execute(insert(DeliveryRow), rows)
-    session.execute(update(_P).where(_P.c.broadcast == kept.key, not_(_P.c.done)).values(done=True, due=None))
+    session.execute(
+        update(POSTINGS)
+        .where(POSTINGS.c.broadcast == kept.key, not_(POSTINGS.c.done))
+        .values(done=True, due=None)
+    )
     return stopped + len(rest)

@@ -2,45 +2,41 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import ColumnElement, and_, func, or_, select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.store.base.tables import CertificateRow, EnrolmentRow
-
-_C: Any = CertificateRow.__table__
-_E: Any = EnrolmentRow.__table__
+from patient_courier.store.base.plain import CERTIFICATES, ENROLMENTS
+from patient_courier.store.base.tables import CertificateRow
 
 
 def _waits() -> ColumnElement[bool]:
     """Requested, not issued, not put aside since; and the student is still in the course."""
     inside = and_(
-        _E.c.student_id == _C.c.student_id,
-        _E.c.course == _C.c.course,
-        _E.c.via != "preview",
-        _E.c.refunded.is_(None),
-        _E.c.expired.is_(None),
+        ENROLMENTS.c.student_id == CERTIFICATES.c.student_id,
+        ENROLMENTS.c.course == CERTIFICATES.c.course,
+        ENROLMENTS.c.via != "preview",
+        ENROLMENTS.c.refunded.is_(None),
+        ENROLMENTS.c.expired.is_(None),
     )
     return and_(
-        _C.c.requested.is_not(None),
-        _C.c.issued.is_(None),
-        or_(_C.c.declined.is_(None), _C.c.declined < _C.c.requested),
-        select(_E.c.student_id).where(inside).exists(),
+        CERTIFICATES.c.requested.is_not(None),
+        CERTIFICATES.c.issued.is_(None),
+        or_(CERTIFICATES.c.declined.is_(None), CERTIFICATES.c.declined < CERTIFICATES.c.requested),
+        select(ENROLMENTS.c.student_id).where(inside).exists(),
     )
 
 
 def count(session: Session) -> int:
-    return session.scalar(select(func.count()).select_from(_C).where(_waits())) or 0
+    return session.scalar(select(func.count()).select_from(CERTIFICATES).where(_waits())) or 0
 
 
 def waiting(session: Session, most: int) -> list[tuple[int, str, Instant]]:
     """Who waits for which course's certificate since when: (student's row id, course, requested), the oldest first."""
     rows = session.execute(
-        select(_C.c.student_id, _C.c.course, _C.c.requested)
+        select(CERTIFICATES.c.student_id, CERTIFICATES.c.course, CERTIFICATES.c.requested)
         .where(_waits())
-        .order_by(_C.c.requested, _C.c.student_id)
+        .order_by(CERTIFICATES.c.requested, CERTIFICATES.c.student_id)
         .limit(most)
     )
     return [(student, course, requested) for student, course, requested in rows]
@@ -55,9 +51,9 @@ def ask_again(session: Session, student: int, course: str, now: Instant) -> None
 
 def was_declined(session: Session, student: int, course: str) -> bool:
     """Whether the owner has put this student's request aside, and no newer one has come since."""
-    mine = (_C.c.student_id == student, _C.c.course == course)
-    put_aside = (_C.c.issued.is_(None), _C.c.declined >= _C.c.requested)
-    return session.scalar(select(_C.c.course).where(*mine, *put_aside)) is not None
+    mine = (CERTIFICATES.c.student_id == student, CERTIFICATES.c.course == course)
+    put_aside = (CERTIFICATES.c.issued.is_(None), CERTIFICATES.c.declined >= CERTIFICATES.c.requested)
+    return session.scalar(select(CERTIFICATES.c.course).where(*mine, *put_aside)) is not None
 
 
 def decline(session: Session, student: int, course: str, now: Instant) -> None:

@@ -1,8 +1,7 @@
-"""Loading students as the engine holds them in hand, and storing what changed."""
+"""Loading students as the engine holds them in hand."""
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Collection
 from typing import Any
 
@@ -17,36 +16,26 @@ from patient_courier.core.engine.matching import STATE_TYPES
 from patient_courier.core.engine.state import Hold, Run, StudentState
 from patient_courier.core.engine.turn import Numbers
 from patient_courier.core.school.file import Student
+from patient_courier.store.base.plain import (
+    ACTIVITY,
+    CERTIFICATES,
+    DELIVERIES,
+    ENROLMENTS,
+    EVENTS,
+    HELP_STOPS,
+    LEARNT,
+    PURCHASES,
+    READINGS,
+    RUNS,
+    STUDENTS,
+    TAGS,
+)
 from patient_courier.store.base.tables import (
     POSTED,
-    ActivityRow,
-    CertificateRow,
-    DeliveryRow,
-    EnrolmentRow,
-    EventRow,
-    HelpStopRow,
-    LearntRow,
-    PurchaseRow,
-    ReadingRow,
-    RunRow,
-    StudentRow,
-    TagRow,
 )
 
 # Core statements over the plain tables, made once: building a statement, and making mapped objects, costs more
 # than reading the rows.
-_S: Any = StudentRow.__table__
-_E: Any = EnrolmentRow.__table__
-_P: Any = PurchaseRow.__table__
-_Q: Any = LearntRow.__table__
-_C: Any = CertificateRow.__table__
-_T: Any = TagRow.__table__
-_H: Any = HelpStopRow.__table__
-_A: Any = ActivityRow.__table__
-_L: Any = ReadingRow.__table__
-_R: Any = RunRow.__table__
-_D: Any = DeliveryRow.__table__
-_V: Any = EventRow.__table__
 
 
 def _of(table: Any, *columns: Any) -> Select[Any]:
@@ -56,49 +45,81 @@ def _of(table: Any, *columns: Any) -> Select[Any]:
     )
 
 
-_PEOPLE = select(*_S.c).where(_S.c.id.in_(bindparam("ids", expanding=True)))
-_ENROLMENTS = _of(_E, _E.c.course, _E.c.via, _E.c.began, _E.c.offer, _E.c.refunded, _E.c.expired)
-_PURCHASES = _of(_P, _P.c.offer, _P.c.at, _P.c.refunded, _P.c.order).order_by(_P.c.student_id, _P.c.ordinal)
-_LEARNT = _of(_Q, _Q.c.kind, _Q.c.key, _Q.c.at, _Q.c.percent, _Q.c.attempts, _Q.c.score, _Q.c.last)
+_PEOPLE = select(*STUDENTS.c).where(STUDENTS.c.id.in_(bindparam("ids", expanding=True)))
+_ENROLMENTS = _of(
+    ENROLMENTS,
+    ENROLMENTS.c.course,
+    ENROLMENTS.c.via,
+    ENROLMENTS.c.began,
+    ENROLMENTS.c.offer,
+    ENROLMENTS.c.refunded,
+    ENROLMENTS.c.expired,
+)
+_PURCHASES = _of(
+    PURCHASES, PURCHASES.c.offer, PURCHASES.c.at, PURCHASES.c.refunded, PURCHASES.c.order
+).order_by(PURCHASES.c.student_id, PURCHASES.c.ordinal)
+_LEARNT = _of(
+    LEARNT,
+    LEARNT.c.kind,
+    LEARNT.c.key,
+    LEARNT.c.at,
+    LEARNT.c.percent,
+    LEARNT.c.attempts,
+    LEARNT.c.score,
+    LEARNT.c.last,
+)
 # Five small tables in one question: what kind, of what, and up to two moments.
 _SMALL = union_all(
-    _of(_C, literal("certificate"), _C.c.course, _C.c.requested, _C.c.issued),
-    _of(_T, literal("tag"), _T.c.tag, null(), null()),
-    _of(_H, literal("help_stop"), _H.c.course, null(), null()),
-    _of(_A, literal("activity"), _A.c.course, _A.c.at, null()),
-    _of(_L, literal("reading"), _L.c.letter, _L.c.opened, _L.c.clicked),
+    _of(
+        CERTIFICATES,
+        literal("certificate"),
+        CERTIFICATES.c.course,
+        CERTIFICATES.c.requested,
+        CERTIFICATES.c.issued,
+    ),
+    _of(TAGS, literal("tag"), TAGS.c.tag, null(), null()),
+    _of(HELP_STOPS, literal("help_stop"), HELP_STOPS.c.course, null(), null()),
+    _of(ACTIVITY, literal("activity"), ACTIVITY.c.course, ACTIVITY.c.at, null()),
+    _of(READINGS, literal("reading"), READINGS.c.letter, READINGS.c.opened, READINGS.c.clicked),
 )
 _LETTERS = (
-    _of(_D, _D.c.letter, _D.c.purpose, _D.c.at, func.nullif(_D.c.run, 0), _D.c.course)
-    .where(_D.c.recipients.is_(None), _D.c.status.in_(POSTED))
-    .order_by(_D.c.at, _D.c.id)
+    _of(
+        DELIVERIES,
+        DELIVERIES.c.letter,
+        DELIVERIES.c.purpose,
+        DELIVERIES.c.at,
+        func.nullif(DELIVERIES.c.run, 0),
+        DELIVERIES.c.course,
+    )
+    .where(DELIVERIES.c.recipients.is_(None), DELIVERIES.c.status.in_(POSTED))
+    .order_by(DELIVERIES.c.at, DELIVERIES.c.id)
 )
 _OPEN_RUNS = (
-    select(*_R.c)
-    .where(_R.c.student_id.in_(bindparam("ids", expanding=True)), _R.c.outcome.is_(None))
-    .order_by(_R.c.number)
+    select(*RUNS.c)
+    .where(RUNS.c.student_id.in_(bindparam("ids", expanding=True)), RUNS.c.outcome.is_(None))
+    .order_by(RUNS.c.number)
 )
 # Of a run that has ended, its story is nobody's business here.
 _ENDED_RUNS = _of(
-    _R,
-    _R.c.number,
-    _R.c.sequence,
-    _R.c.version,
-    _R.c.subject,
-    _R.c.started,
-    _R.c.event_at,
-    _R.c.event_number,
-    _R.c.outcome,
-    _R.c.ended,
-    _R.c.step,
-).where(_R.c.outcome.is_not(None))
+    RUNS,
+    RUNS.c.number,
+    RUNS.c.sequence,
+    RUNS.c.version,
+    RUNS.c.subject,
+    RUNS.c.started,
+    RUNS.c.event_at,
+    RUNS.c.event_number,
+    RUNS.c.outcome,
+    RUNS.c.ended,
+    RUNS.c.step,
+).where(RUNS.c.outcome.is_not(None))
 _SINCE = (
-    _of(_V, _V.c.number, _V.c.type, _V.c.at, _V.c.names)
-    .where(_V.c.number > bindparam("since"), _V.c.type.not_in(STATE_TYPES))
-    .order_by(_V.c.number)
+    _of(EVENTS, EVENTS.c.number, EVENTS.c.type, EVENTS.c.at, EVENTS.c.names)
+    .where(EVENTS.c.number > bindparam("since"), EVENTS.c.type.not_in(STATE_TYPES))
+    .order_by(EVENTS.c.number)
 )
 _LAST_NUMBERS = select(
-    select(func.max(_V.c.number)).scalar_subquery(), select(func.max(_R.c.number)).scalar_subquery()
+    select(func.max(EVENTS.c.number)).scalar_subquery(), select(func.max(RUNS.c.number)).scalar_subquery()
 )
 
 
@@ -243,85 +264,3 @@ def _run(row: Any) -> Run:
     run.steps_at = (row.steps_at, row.steps) if row.steps_at else None
     run.trail = [tuple(entry) for entry in row.trail]
     return run
-
-
-def run_values(run: Run, student_id: int) -> dict[str, Any]:
-    """A run as the columns of its row."""
-    subject = run.subject
-    return {
-        "number": run.number,
-        "student_id": student_id,
-        "sequence": run.sequence,
-        "version": run.version,
-        "subject": {"kind": subject.kind, "key": subject.key, "objects": subject.objects}
-        if subject
-        else None,
-        "started": run.started,
-        "event_at": run.event_at,
-        "event_number": run.event_number,
-        "cause": run.cause,
-        "outcome": run.outcome,
-        "ended": run.ended,
-        "step": run.step,
-        "due": run.due,
-        "arrived": run.arrived,
-        "walked": run.walked,
-        "arriving": run.arriving,
-        "steps_at": run.steps_at[0] if run.steps_at else None,
-        "steps": run.steps_at[1] if run.steps_at else 0,
-        "holds": [(hold.start, hold.until, hold.reason) for hold in run.holds],
-        "rounds": run.rounds,
-        "passed": run.passed,
-        "trail": run.trail,
-    }
-
-
-def fact_values(state: StudentState, student_id: int) -> dict[type[Any], list[dict[str, Any]]]:
-    """The changed facts of a student as rows to put in, by table; a value of None in ``tag`` rows means: take out."""
-    facts, found = state.facts, defaultdict[type[Any], list[dict[str, Any]]](list)
-    for kind, key in sorted(facts.changed):
-        own = {"student_id": student_id}
-        match kind:
-            case "enrolment":
-                e = facts.enrolments[key]
-                found[EnrolmentRow].append(
-                    own
-                    | {"course": key, "via": e.via, "began": e.began, "offer": e.offer}
-                    | {"refunded": e.refunded, "expired": e.expired}
-                )
-            case "purchases":
-                for ordinal, p in enumerate(facts.purchases):
-                    values = {"offer": p.offer, "at": p.at, "refunded": p.refunded, "order": p.order}
-                    found[PurchaseRow].append(own | {"ordinal": ordinal} | values)
-            case "lesson" | "module" | "course" | "quiz":
-                found[LearntRow].append(own | {"kind": kind, "key": key} | _learnt_values(facts, kind, key))
-            case "certificate":
-                c = facts.certificates[key]
-                found[CertificateRow].append(
-                    own | {"course": key, "requested": c.requested, "issued": c.issued}
-                )
-            case "help_stop":
-                found[HelpStopRow].append(own | {"course": key})
-            case "activity":
-                found[ActivityRow].append(own | {"course": key, "at": facts.activity[key]})
-            case "reading":
-                values = {"opened": facts.opened.get(key), "clicked": facts.clicked.get(key)}
-                found[ReadingRow].append(own | {"letter": key} | values)
-            case "tag" if key in facts.tags:
-                found[TagRow].append(own | {"tag": key})
-    return found
-
-
-def _learnt_values(facts: Facts, kind: str, key: str) -> dict[str, Any]:
-    none = dict.fromkeys(("at", "percent", "attempts", "score", "last"))
-    if kind == "quiz":
-        record = facts.quizzes[key]
-        return {
-            "at": record.passed,
-            "percent": None,
-            "attempts": record.attempts,
-            "score": record.score,
-            "last": record.last,
-        }
-    known = {"lesson": facts.lessons, "module": facts.modules, "course": facts.courses}[kind]
-    return none | {"at": known.get(key), "percent": facts.watched.get(key) if kind == "lesson" else None}

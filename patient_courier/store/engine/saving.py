@@ -15,6 +15,7 @@ from whenever import Instant
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import CallMade, Effect, LetterDecided, Noted, Warned
 from patient_courier.core.engine.state import StudentState
+from patient_courier.store.base.plain import STUDENTS
 from patient_courier.store.base.progress import progress_values
 from patient_courier.store.base.tables import (
     CallRow,
@@ -23,11 +24,10 @@ from patient_courier.store.base.tables import (
     ProblemRow,
     ProgressRow,
     RunRow,
-    StudentRow,
     TagRow,
 )
 from patient_courier.store.completion.certificates import Changed, follow
-from patient_courier.store.engine.loading import fact_values, run_values
+from patient_courier.store.engine.rows import fact_values, run_values
 
 # What the engine calls sent still has to be handed to the carrier.
 _STATUS = {"sent": "queued"}
@@ -69,9 +69,8 @@ def _certificates(id: int, state: StudentState) -> list[Changed]:
 
 @cache
 def _update_people(columns: tuple[str, ...]) -> Update:
-    table: Any = StudentRow.__table__
     values = {name: bindparam(name) for name in columns if name != "row_id"}
-    return update(table).where(table.c.id == bindparam("row_id")).values(values)
+    return update(STUDENTS).where(STUDENTS.c.id == bindparam("row_id")).values(values)
 
 
 def _person(state: StudentState, id: int) -> dict[str, Any]:

@@ -24,14 +24,12 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.base.columns import from_nanoseconds
+from patient_courier.store.base.plain import DELIVERIES, EVENTS, READINGS, RETURNS
 from patient_courier.store.base.tables import (
     POSTED,
     DeliveryRow,
     ErasedRow,
-    EventRow,
     PostingRow,
-    ReadingRow,
-    ReturnRow,
     StudentRow,
     VisitRow,
 )
@@ -39,34 +37,39 @@ from patient_courier.store.students.people import PAGE, Person, person_of, with_
 
 # A stop within so long of a letter is put down to it: common practice, no source.
 BLAMED_NANOSECONDS = 3 * 86_400 * 10**9
-_D: Any = DeliveryRow.__table__
-_V: Any = EventRow.__table__
-_L: Any = ReadingRow.__table__
-_R: Any = ReturnRow.__table__
 
 
 def _read(column: Any) -> ColumnElement[bool]:
-    return exists().where(_L.c.student_id == _D.c.student_id, _L.c.letter == _D.c.letter, column >= _D.c.at)
+    return exists().where(
+        READINGS.c.student_id == DELIVERIES.c.student_id,
+        READINGS.c.letter == DELIVERIES.c.letter,
+        column >= DELIVERIES.c.at,
+    )
 
 
 def _event(*types: str, within: bool) -> ColumnElement[bool]:
-    found = [_V.c.student_id == _D.c.student_id, _V.c.type.in_(types), _V.c.at >= _D.c.at]
+    found = [
+        EVENTS.c.student_id == DELIVERIES.c.student_id,
+        EVENTS.c.type.in_(types),
+        EVENTS.c.at >= DELIVERIES.c.at,
+    ]
     if within:
         found.append(
-            type_coerce(_V.c.at, BigInteger) <= type_coerce(_D.c.at, BigInteger) + BLAMED_NANOSECONDS
+            type_coerce(EVENTS.c.at, BigInteger)
+            <= type_coerce(DELIVERIES.c.at, BigInteger) + BLAMED_NANOSECONDS
         )
     else:
-        found.append(func.json_extract(_V.c["names"], "$.letter") == _D.c.letter)
+        found.append(func.json_extract(EVENTS.c["names"], "$.letter") == DELIVERIES.c.letter)
     # Few have done it at all: asked first, once, from the index of types.
-    anyone = _D.c.student_id.in_(select(_V.c.student_id).where(_V.c.type.in_(types)))
+    anyone = DELIVERIES.c.student_id.in_(select(EVENTS.c.student_id).where(EVENTS.c.type.in_(types)))
     return and_(anyone, exists().where(and_(*found)))
 
 
 def _returned(*kinds: str) -> ColumnElement[bool]:
-    return exists().where(_R.c.delivery_id == _D.c.id, _R.c.kind.in_(kinds))
+    return exists().where(RETURNS.c.delivery_id == DELIVERIES.c.id, RETURNS.c.kind.in_(kinds))
 
 
-_SENT = _D.c.status == "sent"
+_SENT = DELIVERIES.c.status == "sent"
 # Which deliveries are meant.
 Scope = ColumnElement[bool]
 _WEEK_NANOSECONDS = 7 * 86_400 * 10**9
@@ -75,7 +78,7 @@ _MONDAY_NANOSECONDS = 3 * 86_400 * 10**9
 
 
 def of_broadcast(key: str) -> Scope:
-    return _D.c.broadcast == key
+    return DELIVERIES.c.broadcast == key
 
 
 def of_letter(
@@ -89,47 +92,50 @@ def of_letter(
 ) -> Scope:
     """Every delivery of a letter to a student; of one version, at one step of a sequence, whose reader followed one link,
     posted in the week that begins at a moment."""
-    found = [_D.c.letter == key, _D.c.recipients.is_(None)]
+    found = [DELIVERIES.c.letter == key, DELIVERIES.c.recipients.is_(None)]
     if version is not None:
-        found.append(_D.c.letter_version == version)
+        found.append(DELIVERIES.c.letter_version == version)
     if sequence is not None:
-        found += [_D.c.sequence == sequence, _D.c.step == step]
+        found += [DELIVERIES.c.sequence == sequence, DELIVERIES.c.step == step]
     if link is not None:
         followed = (
-            func.json_extract(_V.c["names"], "$.letter") == key,
-            func.json_extract(_V.c["names"], "$.link") == link,
+            func.json_extract(EVENTS.c["names"], "$.letter") == key,
+            func.json_extract(EVENTS.c["names"], "$.link") == link,
         )
         found.append(
             exists().where(
-                _V.c.student_id == _D.c.student_id, _V.c.type == "link_clicked", _V.c.at >= _D.c.at, *followed
+                EVENTS.c.student_id == DELIVERIES.c.student_id,
+                EVENTS.c.type == "link_clicked",
+                EVENTS.c.at >= DELIVERIES.c.at,
+                *followed,
             )
         )
     if week is not None:
-        found += [_D.c.at >= week, _D.c.at < week.add(hours=7 * 24)]
+        found += [DELIVERIES.c.at >= week, DELIVERIES.c.at < week.add(hours=7 * 24)]
     return and_(*found)
 
 
 OUTCOMES: dict[str, ColumnElement[bool]] = {
-    "posted": _D.c.status.in_(POSTED),
+    "posted": DELIVERIES.c.status.in_(POSTED),
     "delivered": and_(_SENT, not_(_returned("hard", "soft"))),
-    "opened": and_(_SENT, _read(_L.c.opened)),
-    "not_opened": and_(_SENT, not_(_read(_L.c.opened))),
-    "clicked": and_(_SENT, _read(_L.c.clicked)),
+    "opened": and_(_SENT, _read(READINGS.c.opened)),
+    "not_opened": and_(_SENT, not_(_read(READINGS.c.opened))),
+    "clicked": and_(_SENT, _read(READINGS.c.clicked)),
     "answered": and_(_SENT, _event("answered", within=False)),
     "stopped": and_(_SENT, _event("news_stopped", "course_help_stopped", "complained", within=True)),
     "complained": and_(_SENT, or_(_returned("complaint"), _event("complained", within=True))),
-    "bounced": or_(_D.c.status == "bounced", and_(_SENT, _returned("hard", "soft"))),
-    "on_its_way": _D.c.status.in_(("queued", "posting")),
-    "kept_back": _D.c.status == "held",
-    "not_posted": _D.c.status == "skipped",
-    "waits_for_you": _D.c.status.in_(("stuck", "unsure")),
+    "bounced": or_(DELIVERIES.c.status == "bounced", and_(_SENT, _returned("hard", "soft"))),
+    "on_its_way": DELIVERIES.c.status.in_(("queued", "posting")),
+    "kept_back": DELIVERIES.c.status == "held",
+    "not_posted": DELIVERIES.c.status == "skipped",
+    "waits_for_you": DELIVERIES.c.status.in_(("stuck", "unsure")),
 }
 
 
 def numbers(session: Session, scope: Scope) -> dict[str, int]:
     """How many letters each outcome is true of."""
     asked = [func.count().filter(test) for test in OUTCOMES.values()]
-    row = session.execute(select(*asked).select_from(_D).where(scope)).one()
+    row = session.execute(select(*asked).select_from(DELIVERIES).where(scope)).one()
     return dict(zip(OUTCOMES, row, strict=True))
 
 
@@ -144,7 +150,7 @@ def of_everyone(session: Session, key: str) -> dict[str, int]:
 
 def undecided(session: Session, key: str) -> int:
     """How many on the list have had no decision at all yet."""
-    decided = exists().where(_D.c.broadcast == key, _D.c.student_id == PostingRow.student_id)
+    decided = exists().where(DELIVERIES.c.broadcast == key, DELIVERIES.c.student_id == PostingRow.student_id)
     query = select(func.count()).where(PostingRow.broadcast == key, not_(PostingRow.done), not_(decided))
     return session.scalar(query) or 0
 
@@ -153,9 +159,9 @@ def reasons(session: Session, scope: Scope, status: Collection[str]) -> list[tup
     """Why letters were not posted, or wait: (status, reason, how many), the most first."""
     number = func.count()
     rows = session.execute(
-        select(_D.c.status, _D.c.reason, number)
-        .where(scope, _D.c.status.in_(status))
-        .group_by(_D.c.status, _D.c.reason)
+        select(DELIVERIES.c.status, DELIVERIES.c.reason, number)
+        .where(scope, DELIVERIES.c.status.in_(status))
+        .group_by(DELIVERIES.c.status, DELIVERIES.c.reason)
         .order_by(number.desc())
     )
     return [(status, reason, count) for status, reason, count in rows]
@@ -191,12 +197,12 @@ class LinkFigures:
 
 def links(session: Session, key: str) -> list[LinkFigures]:
     """The links of a letter that were followed, the most first."""
-    link = func.json_extract(_V.c["names"], "$.link")
-    of_it = func.json_extract(_V.c["names"], "$.letter") == key
+    link = func.json_extract(EVENTS.c["names"], "$.link")
+    of_it = func.json_extract(EVENTS.c["names"], "$.letter") == key
     clicked = dict(
         session.execute(
-            select(link, func.count(_V.c.student_id.distinct()))
-            .where(_V.c.type == "link_clicked", of_it)
+            select(link, func.count(EVENTS.c.student_id.distinct()))
+            .where(EVENTS.c.type == "link_clicked", of_it)
             .group_by(link)
         ).all()
     )
@@ -227,7 +233,7 @@ class WeekFigures:
 
 def weeks(session: Session, scope: Scope) -> list[WeekFigures]:
     """By week of posting, the oldest first."""
-    at = type_coerce(_D.c.at, BigInteger)
+    at = type_coerce(DELIVERIES.c.at, BigInteger)
     week = cast((at + _MONDAY_NANOSECONDS) / _WEEK_NANOSECONDS, Integer).label("week")
     rows = session.execute(
         select(
@@ -236,7 +242,7 @@ def weeks(session: Session, scope: Scope) -> list[WeekFigures]:
             func.count().filter(OUTCOMES["opened"]),
             func.count().filter(OUTCOMES["clicked"]),
         )
-        .select_from(_D)
+        .select_from(DELIVERIES)
         .where(scope)
         .group_by(week)
         .order_by(week)
@@ -252,14 +258,14 @@ def weeks(session: Session, scope: Scope) -> list[WeekFigures]:
 
 def versions_and_steps(session: Session, key: str) -> tuple[dict[int, int], list[tuple[str, str, int]]]:
     """How many of each version of a letter were posted; and by (sequence, step), sequence empty for broadcasts."""
-    posted = (_D.c.letter == key, _D.c.recipients.is_(None), OUTCOMES["posted"])
+    posted = (DELIVERIES.c.letter == key, DELIVERIES.c.recipients.is_(None), OUTCOMES["posted"])
     versions = session.execute(
-        select(_D.c.letter_version, func.count()).where(*posted).group_by(_D.c.letter_version)
+        select(DELIVERIES.c.letter_version, func.count()).where(*posted).group_by(DELIVERIES.c.letter_version)
     )
     steps = session.execute(
-        select(_D.c.sequence, _D.c.step, func.count())
+        select(DELIVERIES.c.sequence, DELIVERIES.c.step, func.count())
         .where(*posted)
-        .group_by(_D.c.sequence, _D.c.step)
+        .group_by(DELIVERIES.c.sequence, DELIVERIES.c.step)
         .order_by(func.count().desc())
     )
     return {number: count for number, count in versions}, [(a, b, n) for a, b, n in steps]

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import Connection, delete, select, update
 from sqlalchemy.orm import Session
 
+from patient_courier.store.base.plain import PROOFS
 from patient_courier.store.base.tables import ProofRow
-
-_P: Any = ProofRow.__table__
 
 
 def of_letter(session: Session, letter: str) -> tuple[list[str], int]:
@@ -32,8 +29,10 @@ def asked_for(session: Session) -> frozenset[str]:
 
 def take(connection: Connection, letter: str) -> list[str]:
     """Who is shown the copy of a delivery that has just gone out: it counts from now on, whatever becomes of the copy."""
-    found = connection.execute(select(_P.c.readers).where(_P.c.letter == letter, _P.c.left > 0)).scalar()
+    found = connection.execute(
+        select(PROOFS.c.readers).where(PROOFS.c.letter == letter, PROOFS.c.left > 0)
+    ).scalar()
     if found is None:
         return []
-    connection.execute(update(_P).where(_P.c.letter == letter).values(left=_P.c.left - 1))
+    connection.execute(update(PROOFS).where(PROOFS.c.letter == letter).values(left=PROOFS.c.left - 1))
     return list(found)

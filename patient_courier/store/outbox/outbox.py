@@ -16,22 +16,11 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.base.columns import InstantColumn
+from patient_courier.store.base.plain import BROADCASTS, DELIVERIES, HELP_STOPS, LETTERS, RUNS, STUDENTS
 from patient_courier.store.base.tables import (
     WAITING_WORDS,
-    BroadcastRow,
     DeliveryRow,
-    HelpStopRow,
-    LetterRow,
-    RunRow,
-    StudentRow,
 )
-
-_D: Any = DeliveryRow.__table__
-_S: Any = StudentRow.__table__
-_R: Any = RunRow.__table__
-_H: Any = HelpStopRow.__table__
-_B: Any = BroadcastRow.__table__
-_L: Any = LetterRow.__table__
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,53 +54,59 @@ class Since:
 
 
 _WAITING = text(f"deliveries.{WAITING_WORDS}")
-_HALTED = select(_B.c.key).where(_B.c.status == "paused")
+_HALTED = select(BROADCASTS.c.key).where(BROADCASTS.c.status == "paused")
 _READY = (
-    select(_D.c.id)
+    select(DELIVERIES.c.id)
     .where(
         _WAITING,
-        _D.c.status == "queued",
-        or_(_D.c.broadcast.is_(None), _D.c.broadcast.not_in(_HALTED)),
-        or_(_D.c.retry.is_(None), _D.c.retry <= bindparam("now", type_=InstantColumn)),
+        DELIVERIES.c.status == "queued",
+        or_(DELIVERIES.c.broadcast.is_(None), DELIVERIES.c.broadcast.not_in(_HALTED)),
+        or_(DELIVERIES.c.retry.is_(None), DELIVERIES.c.retry <= bindparam("now", type_=InstantColumn)),
     )
-    .order_by(_D.c.id)
+    .order_by(DELIVERIES.c.id)
     .limit(bindparam("most"))
 )
 _LOT = (
     select(
-        _D.c.id,
-        _D.c.student_id,
-        _D.c.letter,
-        _D.c.letter_version,
-        _D.c.purpose,
-        _D.c.at,
-        _D.c.recipients,
-        _D.c["values"],
-        _D.c.tries,
-        _D.c.course,
-        _D.c.sequence,
-        _S.c.tracked,
-        _S.c.key.label("student"),
-        _S.c.email,
-        _S.c.first_name,
-        _S.c.last_name,
-        _S.c.timezone,
-        _R.c.subject.label("about"),
+        DELIVERIES.c.id,
+        DELIVERIES.c.student_id,
+        DELIVERIES.c.letter,
+        DELIVERIES.c.letter_version,
+        DELIVERIES.c.purpose,
+        DELIVERIES.c.at,
+        DELIVERIES.c.recipients,
+        DELIVERIES.c["values"],
+        DELIVERIES.c.tries,
+        DELIVERIES.c.course,
+        DELIVERIES.c.sequence,
+        STUDENTS.c.tracked,
+        STUDENTS.c.key.label("student"),
+        STUDENTS.c.email,
+        STUDENTS.c.first_name,
+        STUDENTS.c.last_name,
+        STUDENTS.c.timezone,
+        RUNS.c.subject.label("about"),
     )
-    .join_from(_D, _S, _S.c.id == _D.c.student_id)
-    .outerjoin(_R, _R.c.number == _D.c.run)
-    .where(_D.c.id.in_(bindparam("ids", expanding=True)))
-    .order_by(_D.c.id)
+    .join_from(DELIVERIES, STUDENTS, STUDENTS.c.id == DELIVERIES.c.student_id)
+    .outerjoin(RUNS, RUNS.c.number == DELIVERIES.c.run)
+    .where(DELIVERIES.c.id.in_(bindparam("ids", expanding=True)))
+    .order_by(DELIVERIES.c.id)
 )
 _CLAIM = (
-    update(_D)
-    .where(_D.c.id.in_(bindparam("ids", expanding=True)))
-    .values(status="posting", claimed=bindparam("start"), begun=False, tries=_D.c.tries + 1, retry=None)
+    update(DELIVERIES)
+    .where(DELIVERIES.c.id.in_(bindparam("ids", expanding=True)))
+    .values(
+        status="posting", claimed=bindparam("start"), begun=False, tries=DELIVERIES.c.tries + 1, retry=None
+    )
 )
-_BEGIN = update(_D).where(_D.c.id == bindparam("one"), _D.c.status == "posting").values(begun=True)
+_BEGIN = (
+    update(DELIVERIES)
+    .where(DELIVERIES.c.id == bindparam("one"), DELIVERIES.c.status == "posting")
+    .values(begun=True)
+)
 _SETTLE = (
-    update(_D)
-    .where(_D.c.id == bindparam("one"), _D.c.status == "posting")
+    update(DELIVERIES)
+    .where(DELIVERIES.c.id == bindparam("one"), DELIVERIES.c.status == "posting")
     .values(
         status=bindparam("status"),
         reason=bindparam("reason"),
@@ -123,22 +118,28 @@ _SETTLE = (
     )
 )
 _BACK = (
-    update(_D)
-    .where(_D.c.id.in_(bindparam("ids", expanding=True)), _D.c.status == "posting", _D.c.begun.is_(False))
-    .values(status="queued", claimed=None, tries=_D.c.tries - 1)
+    update(DELIVERIES)
+    .where(
+        DELIVERIES.c.id.in_(bindparam("ids", expanding=True)),
+        DELIVERIES.c.status == "posting",
+        DELIVERIES.c.begun.is_(False),
+    )
+    .values(status="queued", claimed=None, tries=DELIVERIES.c.tries - 1)
 )
 _NOW = (
-    select(_S.c.bounced, _S.c.complained, _S.c.news, _H.c.course, _L.c.version)
-    .select_from(_S)
-    .join(_L, _L.c.key == bindparam("letter"))
-    .outerjoin(_H, and_(_H.c.student_id == _S.c.id, _H.c.course == bindparam("course")))
-    .where(_S.c.id == bindparam("student"))
+    select(STUDENTS.c.bounced, STUDENTS.c.complained, STUDENTS.c.news, HELP_STOPS.c.course, LETTERS.c.version)
+    .select_from(STUDENTS)
+    .join(LETTERS, LETTERS.c.key == bindparam("letter"))
+    .outerjoin(
+        HELP_STOPS, and_(HELP_STOPS.c.student_id == STUDENTS.c.id, HELP_STOPS.c.course == bindparam("course"))
+    )
+    .where(STUDENTS.c.id == bindparam("student"))
 )
 
 
 def is_waiting(session: Session, now: Instant) -> bool:
     """Whether something is queued that can be posted now, or is being posted."""
-    posting = select(_D.c.id).where(_WAITING, _D.c.status == "posting").limit(1)
+    posting = select(DELIVERIES.c.id).where(_WAITING, DELIVERIES.c.status == "posting").limit(1)
     return session.execute(_READY, {"now": now, "most": 1}).first() is not None or (
         session.execute(posting).first() is not None
     )
@@ -147,7 +148,7 @@ def is_waiting(session: Session, now: Instant) -> bool:
 def waiting_of(session: Session, letter: str) -> int:
     """How many deliveries of a letter are decided and not handed over yet: they go out in its newest text."""
     query = select(func.count()).where(
-        _WAITING, _D.c.letter == letter, _D.c.status.in_(("queued", "posting"))
+        _WAITING, DELIVERIES.c.letter == letter, DELIVERIES.c.status.in_(("queued", "posting"))
     )
     return session.scalar(query) or 0
 

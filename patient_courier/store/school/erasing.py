@@ -13,6 +13,7 @@ from whenever import Date, Instant
 
 from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.school.values import Money, moment_text
+from patient_courier.store.base.plain import DELIVERIES, MAIL, STUDENTS, VISITS
 from patient_courier.store.base.tables import (
     DeliveryRow,
     ErasedRow,
@@ -21,12 +22,10 @@ from patient_courier.store.base.tables import (
     StudentRow,
     Table,
     TroubleRow,
-    VisitRow,
 )
 from patient_courier.store.completion import certificates
 from patient_courier.store.letters.outcomes import OUTCOMES
 
-_D: Any = DeliveryRow.__table__
 # What is counted of a broadcast's letters; the others follow from these or are no end.
 _KEPT = (
     "posted",
@@ -44,21 +43,18 @@ _KEPT = (
 
 def everything(session: Session, id: int) -> dict[str, Any]:
     """All rows about a student, by table, as plain JSON data; moments in RFC 3339."""
-    person: Any = StudentRow.__table__
     found: dict[str, Any] = {
-        "student": _plain(session.execute(select(person).where(person.c.id == id)).one())
+        "student": _plain(session.execute(select(STUDENTS).where(STUDENTS.c.id == id)).one())
     }
     for table in Table.metadata.sorted_tables:
         if "student_id" in table.c:
             rows = session.execute(select(table).where(table.c.student_id == id)).all()
             found[table.name] = [_plain(row) for row in rows]
-    visits: Any = VisitRow.__table__
     own = select(DeliveryRow.id).where(DeliveryRow.student_id == id)
-    opened = session.execute(select(visits).where(visits.c.delivery_id.in_(own)).order_by(visits.c.id))
+    opened = session.execute(select(VISITS).where(VISITS.c.delivery_id.in_(own)).order_by(VISITS.c.id))
     found["visits"] = [_plain(row) for row in opened]
     address = found["student"]["email"].lower()
-    mail: Any = MailRow.__table__
-    asked = select(mail.c.sent, mail.c.subject).where(mail.c.recipient == address)
+    asked = select(MAIL.c.sent, MAIL.c.subject).where(MAIL.c.recipient == address)
     found["mailroom"] = [_plain(row) for row in session.execute(asked)]
     return found
 
@@ -103,14 +99,16 @@ def erase(session: Session, id: int) -> None:
 
 def _count(session: Session, id: int) -> None:
     counts: Counter[tuple[str, str, str]] = Counter()
-    mine = (_D.c.student_id == id, _D.c.recipients.is_(None))
+    mine = (DELIVERIES.c.student_id == id, DELIVERIES.c.recipients.is_(None))
     for sequence, step, status in session.execute(
-        select(_D.c.sequence, _D.c.step, _D.c.status).where(*mine, _D.c.broadcast.is_(None))
+        select(DELIVERIES.c.sequence, DELIVERIES.c.step, DELIVERIES.c.status).where(
+            *mine, DELIVERIES.c.broadcast.is_(None)
+        )
     ):
         counts[sequence, step, status] += 1
     for name in _KEPT:
         for (key,) in session.execute(
-            select(_D.c.broadcast).where(*mine, _D.c.broadcast.is_not(None), OUTCOMES[name])
+            select(DELIVERIES.c.broadcast).where(*mine, DELIVERIES.c.broadcast.is_not(None), OUTCOMES[name])
         ):
             counts[key, "", name] += 1
     put = insert(ErasedRow)

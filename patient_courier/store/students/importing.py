@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.people.importing import Known, Row
+from patient_courier.store.base.plain import STUDENTS
 from patient_courier.store.base.tables import (
     ConsentRow,
     DeliveryRow,
@@ -53,7 +54,6 @@ def known_students(session: Session) -> dict[str, Known]:
             select(EventRow.student_id).where(EventRow.type.in_(("news_stopped", "complained"))).distinct()
         )
     )
-    person: Any = StudentRow.__table__
     return {
         row.email.lower(): Known(
             key=row.key,
@@ -66,7 +66,7 @@ def known_students(session: Session) -> dict[str, Known]:
             tags=frozenset(tags.get(row.id, ())),
             courses=frozenset(courses.get(row.id, ())),
         )
-        for row in session.execute(select(person))
+        for row in session.execute(select(STUDENTS))
     }
 
 

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.base.definitions import touch
+from patient_courier.store.base.plain import TAGS
 from patient_courier.store.base.tables import (
     AudienceRow,
     BroadcastRow,
@@ -23,8 +24,6 @@ from patient_courier.store.base.tables import (
     TagRow,
 )
 from patient_courier.store.students.people import Person, person_of
-
-_T: Any = TagRow.__table__
 
 
 def students_by_tag(session: Session) -> dict[str, int]:
@@ -69,7 +68,7 @@ def got_and_bought(
 
 def rename(session: Session, old: str, new: str) -> None:
     """Call a tag something else everywhere: on students, in what gives it, in what asks for it, in what happened."""
-    have = select(_T.c.student_id).where(_T.c.tag == new)
+    have = select(TAGS.c.student_id).where(TAGS.c.tag == new)
     session.execute(delete(TagRow).where(TagRow.tag == old, TagRow.student_id.in_(have)))
     session.execute(update(TagRow).where(TagRow.tag == old).values(tag=new))
     rewrite(session, lambda tag: new if tag == old else tag)
