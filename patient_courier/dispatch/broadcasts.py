@@ -18,6 +18,7 @@ from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.dispatch.clock import real_now
 from patient_courier.store.broadcasts import broadcasts as stored
+from patient_courier.store.broadcasts import postings
 from patient_courier.store.broadcasts.broadcasts import Kept
 
 # After “post now” it can be taken back for so long (real time).
@@ -54,7 +55,7 @@ def start(session: Session, definitions: Definitions, kept: Kept, now: Instant) 
     broadcast, zone = kept.broadcast, definitions.school.timezone
     moments: dict[str, Instant] = {}
     rows = []
-    for number, (id, _, own) in enumerate(stored.on_the_list(session, definitions, broadcast, now)):
+    for number, (id, _, own) in enumerate(postings.on_the_list(session, definitions, broadcast, now)):
         where = own or zone
         if where not in moments:
             moments[where] = now if broadcast.zone == "school" else calendar.resolve(broadcast.at, where)
@@ -72,7 +73,7 @@ def start(session: Session, definitions: Definitions, kept: Kept, now: Instant) 
                 "done": False,
             }
         )
-    stored.put_list(session, rows)
+    postings.put_list(session, rows)
     over = {} if rows else {"status": "done", "ended": now}
     stored.note(session, kept.key, **{"status": "going", "started": now, "recipients": len(rows)} | over)
     return len(rows)
@@ -95,7 +96,7 @@ def whose_turn(
         allowed = min(most, room)
         if timed and kept.pace is not None:
             allowed = min(allowed, _slots(kept))
-        due = stored.due_postings(session, kept.key, until, allowed) if allowed else []
+        due = postings.due_postings(session, kept.key, until, allowed) if allowed else []
         if allowed < most:
             only[kept.key] = {number for _, number, _ in due}
             if timed and kept.pace is not None and due:
@@ -110,7 +111,7 @@ def whose_turn(
 
 def _room(session: Session) -> int:
     """How many letters more the outbox can take now."""
-    left = stored.queued(session)
+    left = postings.queued(session)
     return MOST_AHEAD - left if left <= FEW_LEFT else 0
 
 
@@ -140,7 +141,7 @@ def next_due(session: Session, real: Instant) -> Instant | None:
     found = [kept.due for kept in stored.in_status(session, "scheduled") if not _waits(kept, real)]
     going = stored.in_status(session, "going")
     if going and _room(session):
-        found += [stored.next_posting(session, kept.key) for kept in going if not _waits(kept, real)]
+        found += [postings.next_posting(session, kept.key) for kept in going if not _waits(kept, real)]
     return min((due for due in found if due is not None), default=None)
 
 
@@ -163,9 +164,9 @@ def next_letters(session: Session, definitions: Definitions) -> tuple[Instant | 
 def first_letters(session: Session, definitions: Definitions, kept: Kept) -> tuple[Instant | None, int]:
     """When the first of its letters that has not been decided is due, and how many are at that moment."""
     if kept.status != "scheduled" or kept.due is None:
-        due = stored.next_posting(session, kept.key)
-        return due, stored.number_due(session, kept.key, due) if due else 0
-    listed = stored.on_the_list(session, definitions, kept.broadcast, kept.due)
+        due = postings.next_posting(session, kept.key)
+        return due, postings.number_due(session, kept.key, due) if due else 0
+    listed = postings.on_the_list(session, definitions, kept.broadcast, kept.due)
     if kept.broadcast.zone == "school" or not listed:
         return kept.due, len(listed)
     zone = definitions.school.timezone
@@ -180,7 +181,7 @@ def first_letters(session: Session, definitions: Definitions, kept: Kept) -> tup
 
 def stands(session: Session, kept: Kept) -> str:
     """Its status as the owner sees it: until its first letter is decided, a broadcast is planned, though its list is drawn up."""
-    drawn_up = kept.status == "going" and bool(kept.recipients) and stored.untouched(session, kept.key)
+    drawn_up = kept.status == "going" and bool(kept.recipients) and postings.untouched(session, kept.key)
     return "scheduled" if drawn_up else kept.status
 
 
@@ -202,7 +203,7 @@ def seconds_to_wait(session: Session, real: Instant) -> float | None:
 def settle(session: Session, now: Instant) -> None:
     """Note which broadcasts are over."""
     for kept in stored.in_status(session, "going"):
-        if stored.is_over(session, kept.key):
+        if postings.is_over(session, kept.key):
             stored.note(session, kept.key, status="done", ended=now)
 
 
@@ -210,7 +211,7 @@ def let_out(session: Session, states: dict[int, StudentState], now: Instant) -> 
     """Students who have come out of a sequence: what waits for that is asked again."""
     out = [id for id, state in states.items() if any(run.dirty and not run.is_open for run in state.runs)]
     if out:
-        stored.ask_again(session, now, out)
+        postings.ask_again(session, now, out)
 
 
 # What the owner does.
@@ -237,7 +238,7 @@ def take_back(session: Session, kept: Kept, now: Instant) -> None:
     """Make a broadcast of which nothing has gone out a draft again, for the day it had; a list that was drawn up is given up."""
     if stands(session, kept) != "scheduled":
         _must(kept, "scheduled")
-    stored.give_up_list(session, kept.key)
+    postings.give_up_list(session, kept.key)
     draft = Broadcast.model_validate(as_data(kept.broadcast) | {"status": "draft"} | (kept.planned or {}))
     gone = dict.fromkeys(("due", "not_before", "planned", "started", "recipients", "next_slot"))
     stored.save(session, draft, now, status="draft", **gone)
@@ -246,7 +247,7 @@ def take_back(session: Session, kept: Kept, now: Instant) -> None:
 def pause(session: Session, kept: Kept) -> None:
     """Nothing more goes out for now, but a letter that is being handed over this moment."""
     _must(kept, "going")
-    stored.unhand(session, kept.key)
+    postings.unhand(session, kept.key)
     stored.note(session, kept.key, status="paused")
 
 
@@ -254,13 +255,13 @@ def go_on(session: Session, kept: Kept, now: Instant) -> None:
     """What is due goes out; for those inside a sequence the guards are asked anew."""
     _must(kept, "paused")
     stored.note(session, kept.key, status="going")
-    stored.ask_again(session, now)
+    postings.ask_again(session, now)
 
 
 def stop(session: Session, definitions: Definitions, kept: Kept, now: Instant) -> int:
     """Whatever has not been handed over is not posted; returns how many letters that are."""
     _must(kept, "going", "paused")
-    number = stored.stop_rest(session, kept, definitions, now)
+    number = postings.stop_rest(session, kept, definitions, now)
     stored.note(session, kept.key, status="stopped", ended=now)
     return number
 

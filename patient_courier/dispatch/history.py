@@ -14,7 +14,7 @@ from patient_courier.core.rehearsing.rehearsal import in_order
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.values import moment_text
 from patient_courier.store.base.tables import DeliveryRow, EventIdRow, StudentRow
-from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.broadcasts import broadcasts, postings
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.engine.saving import save_effects, save_states
 from patient_courier.store.students.consents import REPORTED, note_effects
@@ -54,8 +54,8 @@ def play_history(session: Session, definitions: Definitions, events: list[Event]
 
 def _save_broadcasts(session: Session, agenda: Agenda, effects: list[Effect], ids: dict[str, int]) -> None:
     """The lists that were drawn up, and where each broadcast stands since."""
-    broadcasts.put_list(
-        session, (broadcasts.posting_values(x, ids[x.state.student.key]) for x in agenda.postings)
+    postings.put_list(
+        session, (postings.posting_values(x, ids[x.state.student.key]) for x in agenda.postings)
     )
     open_ones = {posting.broadcast.key for posting in agenda.postings if not posting.done}
     last = {x.broadcast: x.at for x in effects if isinstance(x, LetterDecided)}

@@ -12,7 +12,7 @@ from patient_courier.core.engine.broadcasting import start_of
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.rehearsing.outlook import LOOKS_AHEAD_DAYS, Outlook, look_ahead
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.broadcasts import postings
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.sequences import inside
 from patient_courier.store.students import people
@@ -28,7 +28,7 @@ def candidates(session: Session, definitions: Definitions, broadcast: Broadcast,
     if len(every) <= SMALL_SCHOOL:
         return every
     start = max(start_of(broadcast, definitions.school.timezone), now)
-    found = {id for id, _, _ in broadcasts.on_the_list(session, definitions, broadcast, start)}
+    found = {id for id, _, _ in postings.on_the_list(session, definitions, broadcast, start)}
     found |= set(people.waiting_for_time(session, start))
     found |= set(inside.moved_by(session, start))
     return sorted(found)
@@ -49,7 +49,7 @@ def look(
     found = Outlook()
     for begin in range(0, len(ids), CHUNK):
         states = load_states(session, ids[begin : begin + CHUNK], definitions)
-        coming = broadcasts.coming(session, until, states, broadcast)
+        coming = postings.coming(session, until, states, broadcast)
         in_order = [states[id] for id in sorted(states)]
         found.add(look_ahead(definitions, broadcast, in_order, coming, now, until))
         step(len(states))

@@ -21,14 +21,8 @@ from patient_courier.dispatch.clock import SchoolClock, read_clock, real_now, se
 from patient_courier.store.base.columns import InstantColumn
 from patient_courier.store.base.plain import EVENT_IDS, RUNS, SEQUENCES, STUDENTS
 from patient_courier.store.base.tables import EventIdRow, StudentRow
-from patient_courier.store.broadcasts.broadcasts import (
-    Kept,
-    ask_again,
-    in_status,
-    next_start,
-    open_postings,
-    save_postings,
-)
+from patient_courier.store.broadcasts.broadcasts import Kept, in_status, next_start
+from patient_courier.store.broadcasts.postings import ask_again, open_postings, save_postings
 from patient_courier.store.engine.loading import load_states, numbers
 from patient_courier.store.engine.saving import save_effects, save_states
 from patient_courier.store.students.consents import REPORTED, Source, note_effects

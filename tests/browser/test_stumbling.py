@@ -112,7 +112,7 @@ def test_a_broadcast_where_they_live_is_planned_until_its_first_letter(page: Pag
     page.goto(f"/broadcasts/{key}")
     expect(page.locator(".pill").first).to_have_text("Planned")
     expect(page.get_by_text(re.compile("The first letter goes out Thu 5 Mar"))).to_be_visible()
-    assert page.request.get(f"/api/broadcasts/{key}").json()["started"] is not None
+    until(lambda: page.request.get(f"/api/broadcasts/{key}").json()["started"])
     page.get_by_role("button", name="Change or call off").click()
     expect(page.locator(".pill").first).to_have_text("Draft")
     expect(page.get_by_label("Day")).to_have_value("Thu 5 Mar 2026")

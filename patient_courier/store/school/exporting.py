@@ -15,7 +15,7 @@ from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.file import Picture, SchoolFile, Student
 from patient_courier.store.base.tables import DeliveryRow, EventRow, PictureRow, StudentRow, TagRow
-from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.broadcasts import broadcasts, postings
 from patient_courier.store.broadcasts.broadcasts import Kept
 from patient_courier.store.completion import certificates, feedback, signing_keys
 
@@ -68,7 +68,7 @@ def _broadcast(session: Session, kept: Kept) -> Broadcast:
     unreached = session.scalars(
         select(StudentRow.key)
         .join(DeliveryRow, DeliveryRow.student_id == StudentRow.id)
-        .where(DeliveryRow.broadcast == kept.key, DeliveryRow.reason == broadcasts.STOPPED)
+        .where(DeliveryRow.broadcast == kept.key, DeliveryRow.reason == postings.STOPPED)
         .order_by(StudentRow.id)
     )
     without = dict.fromkeys([*kept.broadcast.without, *unreached])

@@ -32,8 +32,8 @@ from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import take_events
 from patient_courier.settings import Settings
-from patient_courier.store.database import Database
-from patient_courier.store.tables import BroadcastRow, ClockRow, DeliveryRow
+from patient_courier.store.base.database import Database
+from patient_courier.store.base.tables import BroadcastRow, ClockRow, DeliveryRow
 from tests.waiting import until
 
 database = Database(Path(sys.argv[1]))

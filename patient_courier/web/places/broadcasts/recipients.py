@@ -19,7 +19,7 @@ from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.telling import words
 from patient_courier.dispatch import outlook as ahead
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.broadcasts import postings
 from patient_courier.store.broadcasts.broadcasts import Kept
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.students import audiences, people
@@ -143,7 +143,7 @@ def _look(
         start = max(start_of(broadcast, zone), now)
         zones = audiences.zones(session, definitions, broadcast.to, broadcast.course, start)
         surge = wave(broadcast, zones, zone, now, kept.pace)
-        now_fit = {key for _, key, _ in broadcasts.on_the_list(session, definitions, broadcast, now)}
+        now_fit = {key for _, key, _ in postings.on_the_list(session, definitions, broadcast, now)}
         result = OutlookResult(
             gone=len(now_fit - found.fates.keys()),
             to_come=len(found.fates.keys() - now_fit),

@@ -18,7 +18,7 @@ from patient_courier.core.rehearsing.rehearsal import forecast
 from patient_courier.core.telling import words
 from patient_courier.core.telling.week import DayOut, by_day
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store.broadcasts import broadcasts
+from patient_courier.store.broadcasts import broadcasts, postings
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.outbox import log
 from patient_courier.store.sequences import inside
@@ -90,7 +90,7 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     ids = {*inside.everyone(session), *people.waiting_for_time(session, until)}
     ids |= _of_broadcasts(session, definitions, until)
     states = load_states(session, ids, definitions)
-    coming = broadcasts.coming(session, until, states)
+    coming = postings.coming(session, until, states)
     found = forecast(definitions, list(states.values()), now, until, coming)
     called = broadcasts.names(session)
     shown = found.letters[:SHOWN]
@@ -134,12 +134,10 @@ def _nearly(session: Session, definitions: Definitions, now: Instant) -> list[Ne
 
 def _of_broadcasts(session: Session, definitions: Definitions, until: Instant) -> set[int]:
     """Students whom broadcasts will reach by then, as far as their lists can be told now."""
-    found = set(broadcasts.going_to(session))
+    found = set(postings.going_to(session))
     for kept in broadcasts.in_status(session, "scheduled"):
         if kept.due is not None and kept.due <= until:
-            found |= {
-                id for id, _, _ in broadcasts.on_the_list(session, definitions, kept.broadcast, kept.due)
-            }
+            found |= {id for id, _, _ in postings.on_the_list(session, definitions, kept.broadcast, kept.due)}
     return found
 
 
