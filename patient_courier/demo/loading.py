@@ -101,7 +101,7 @@ def _fill_inboxes(session: Session, settings: Settings, since: Instant) -> None:
             letter_version(session, row.letter, row.letter_version),
             course_of(session, logged(row)),
         )
-        zone = student.timezone or school.timezone
+        zone = school.zone_of(student.timezone)
         rendered = render(letter, look_of(definitions, letter, course), row.values, zone, links)
         name = " ".join(x for x in (student.first_name, student.last_name) if x)
         id = message_id(row.id, school.sender.email)

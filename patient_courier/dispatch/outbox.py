@@ -333,14 +333,15 @@ class Outbox:
             events=bool(prepared.events),
             names=prepared.has_certificate,
         )
-        rendered = prepared.fill(one.values, one.timezone or school.timezone, links)
+        zone = school.zone_of(one.timezone)
+        rendered = prepared.fill(one.values, zone, links)
         to = [(one.name, one.email)]
         if one.recipients is not None:
             owner = (school.sender.name, school.sender.email)
             to = [owner if found == "owner" else ("", found) for found in one.recipients]
         id = message_id(one.id, school.sender.email)
         envelope = links.stop.rpartition("/")[2] if one.recipients is None else ""
-        zone, domain = one.timezone or school.timezone, sender.email.rpartition("@")[2]
+        domain = sender.email.rpartition("@")[2]
         files = calendar_files(prepared, one.values, zone, school.timezone, domain, one.at)
         return message(
             rendered, sender, links, message_id=id, to=to, date=one.at, calendar=files, envelope=envelope
@@ -353,7 +354,7 @@ class Outbox:
         definitions = self._definitions
         assert definitions is not None
         prepared, sender = self._made_ready(definitions, one)
-        rendered = prepared.fill(one.values, one.timezone or definitions.school.timezone, self._nowhere)
+        rendered = prepared.fill(one.values, definitions.school.zone_of(one.timezone), self._nowhere)
         copy = replace(rendered, subject=f"Copy: {rendered.subject}")
         id = message_id(one.id, sender.email).replace("delivery-", "copy-")
         said = "A copy of a letter that a student has just been sent. Its links do nothing."

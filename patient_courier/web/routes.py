@@ -25,10 +25,10 @@ from patient_courier.web.places.students import (
     audiences,
     bulk,
     changes,
-    edit,
     imports,
     listing,
-    students,
+    page,
+    record,
     tags,
 )
 from patient_courier.web.places.today import approvals, needs, today
@@ -84,8 +84,8 @@ def include_routes(app: FastAPI) -> None:
         imports,
         listing,
         changes,
-        edit,
-        students,
+        record,
+        page,
         deliveries,
         needs,
         practice,
@@ -94,7 +94,7 @@ def include_routes(app: FastAPI) -> None:
         removing,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
-    for page in (
+    for shown in (
         stopping,
         choosing,
         certificate_request,
@@ -105,5 +105,5 @@ def include_routes(app: FastAPI) -> None:
         certificate_page,
         issuer,
     ):
-        app.include_router(page.router)
+        app.include_router(shown.router)
     app.include_router(pictures.public)

@@ -73,8 +73,10 @@ def letters() -> list[Letter]:
 
 def values_for(letter: Letter, name: str = "Ana"):
     """The values of a student called so, who is in First Hive and has its certificate."""
-    student = Student(key="ana", email="ana@example.org", first_name=name, last_name="Reis")
-    state = new_state(student, "Asia/Tokyo", 0)
+    student = Student(
+        key="ana", email="ana@example.org", first_name=name, last_name="Reis", timezone="Asia/Tokyo"
+    )
+    state = new_state(student, definitions().school, 0)
     objects = (("course", "first-hive"), ("module", "first-hive/m1"), ("lesson", "first-hive/l1"), ("quiz", "first-hive/q1"), ("offer", "first-hive-once"))  # fmt: skip
     source = Source(definitions(), state, Subject("course", "first-hive", objects), today())
     found = {f.name: value(f.name, source) for _, t in ready(letter).templates for f in t.fields}

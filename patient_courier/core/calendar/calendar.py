@@ -122,6 +122,11 @@ def wait_until(
     return resolve(day.at(clock), zone)
 
 
+def town(zone: str) -> str:
+    """The town that a zone is named after."""
+    return zone.rpartition("/")[2].replace("_", " ")
+
+
 @dataclass(frozen=True, slots=True)
 class OpenHours:
     """Posting hours with their zone settled: open from ``start`` up to, not including, ``end``."""

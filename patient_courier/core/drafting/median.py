@@ -63,7 +63,7 @@ def median_post(definitions: Definitions, course: Course, people: list[Standing]
     zone = definitions.school.timezone
     start = calendar.resolve(first.at(NOON), zone)
     body = {"key": "median", "email": "median@example.org", "first_name": "Robin", "news": True}
-    state = new_state(Student.model_validate(body), zone, 0)
+    state = new_state(Student.model_validate(body), definitions.school, 0)
     state.clock_done = start.subtract(nanoseconds=1)
     moves = _moves(definitions, course, people, start)
     last = max(at for at, _ in moves)

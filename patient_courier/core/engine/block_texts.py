@@ -73,9 +73,8 @@ def _when(block: EventBlock, source: Source) -> str:
     """“Thursday 5 March 2026, 19:00 (Lisbon)”, where the student lives."""
     zone = source.state.zone
     there = calendar.local(starts_at(block, source.definitions.school.timezone), zone)
-    place = zone.rpartition("/")[2].replace("_", " ")
     day = f"{_DAYS[there.date().day_of_week().value - 1]} {there.day} {calendar.MONTHS[there.month - 1]} {there.year}"
-    return f"{day}, {there.hour:02d}:{there.minute:02d} ({place})"
+    return f"{day}, {there.hour:02d}:{there.minute:02d} ({calendar.town(zone)})"
 
 
 _DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")

@@ -115,6 +115,11 @@ class Facts:
         """Purchases that are not refunded, of one offer or of any."""
         return [p for p in self.purchases if p.refunded is None and offer in (None, p.offer)]
 
+    @property
+    def seen(self) -> Instant | None:
+        """The last activity in any course; None before the first."""
+        return max(self.activity.values(), default=None)
+
     def last_seen(self, course: str) -> Instant:
         """The last activity in a course the student has an enrolment in; enrolling counts."""
         began = self.enrolments[course].began

@@ -10,6 +10,7 @@ from whenever import Instant
 
 from patient_courier.core.engine.facts import Facts
 from patient_courier.core.engine.happening import Happening, Subject
+from patient_courier.core.school.courses import School
 from patient_courier.core.school.file import Student
 
 
@@ -105,7 +106,7 @@ class StudentState:
             yield what
 
 
-def new_state(student: Student, school_zone: str, order: int) -> StudentState:
+def new_state(student: Student, school: School, order: int) -> StudentState:
     """A student to whom nothing has happened yet."""
     facts = Facts(news=student.news, tags=dict.fromkeys(student.tags))
-    return StudentState(student, student.timezone or school_zone, order, facts)
+    return StudentState(student, school.zone_of(student.timezone), order, facts)

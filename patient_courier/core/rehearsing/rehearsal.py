@@ -196,7 +196,7 @@ def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | N
     definitions = definitions_of(file)
     zone = definitions.school.timezone
     states = {
-        found.key: new_state(found, zone, order)
+        found.key: new_state(found, definitions.school, order)
         for order, found in enumerate(file.students)
         if student in (None, found.key)
     }

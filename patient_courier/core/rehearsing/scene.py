@@ -95,7 +95,7 @@ def made_up(definitions: Definitions, scene: Scene) -> StudentState:
     """The student of the scene who does not exist. Raises NotPlayable."""
     body = {"key": "made-up", "email": "made-up@example.org", **scene.made_up.model_dump()}
     try:
-        return new_state(Student.model_validate(body), definitions.school.timezone, 0)
+        return new_state(Student.model_validate(body), definitions.school, 0)
     except ValidationError as error:
         raise NotPlayable(validation_faults(error, body)[0].sentence) from error
 

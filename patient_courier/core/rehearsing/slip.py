@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from num2words import num2words
 
+from patient_courier.core.calendar.calendar import town
 from patient_courier.core.letters.merge import field_words
 from patient_courier.core.rehearsing.outlook import Outlook
 from patient_courier.core.rehearsing.wave import Crest, Wave
@@ -122,11 +123,6 @@ def ends(crests: Sequence[Crest], zone: str) -> str:
     """``first in Auckland (Wed 4 Mar, 20:00 school time), last in Honolulu (…)``."""
     first, last = crests[0], crests[-1]
     return (
-        f"first in {place(first.zones[0])} ({words.moment(first.at, zone)} school time), "
-        f"last in {place(last.zones[0])} ({words.moment(last.at, zone)})"
+        f"first in {town(first.zones[0])} ({words.moment(first.at, zone)} school time), "
+        f"last in {town(last.zones[0])} ({words.moment(last.at, zone)})"
     )
-
-
-def place(zone: str) -> str:
-    """The town that a zone is named after."""
-    return zone.rpartition("/")[2].replace("_", " ")

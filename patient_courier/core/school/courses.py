@@ -113,6 +113,10 @@ class School(Model):
     tracking: Tracking = Tracking()
     campaign: Campaign | None = None
 
+    def zone_of(self, own: str | None) -> str:
+        """The zone of somebody who has given this one, or none: then they are taken to live where the school is."""
+        return own or self.timezone
+
     @field_validator("reply_to")
     @classmethod
     def _reply_to(cls, value: str | None) -> str | None:

@@ -15,6 +15,7 @@ from patient_courier.core.engine.happening import Happening, Subject
 from patient_courier.core.engine.matching import STATE_TYPES
 from patient_courier.core.engine.state import Hold, Run, StudentState
 from patient_courier.core.engine.turn import Numbers
+from patient_courier.core.school.courses import School
 from patient_courier.core.school.file import Student
 from patient_courier.store.base.plain import (
     ACTIVITY,
@@ -125,8 +126,8 @@ _LAST_NUMBERS = select(
 
 def load_states(session: Session, ids: Collection[int], definitions: Definitions) -> dict[int, StudentState]:
     """The students with these row ids, ready for the engine, by id."""
-    zone, connection, given = definitions.school.timezone, session.connection(), {"ids": list(ids)}
-    states = {row.id: _student(row, zone) for row in connection.execute(_PEOPLE, given)}
+    school, connection, given = definitions.school, session.connection(), {"ids": list(ids)}
+    states = {row.id: _student(row, school) for row in connection.execute(_PEOPLE, given)}
     _load_facts(connection, states, given)
     _load_runs(connection, states, given)
     return states
@@ -152,11 +153,11 @@ def student_of(row: Any) -> Student:
     )
 
 
-def _student(row: Any, school_zone: str) -> StudentState:
+def _student(row: Any, school: School) -> StudentState:
     facts = Facts(news=row.news, bounced=row.bounced, complained=row.complained, first_event=row.first_event)
     return StudentState(
         student_of(row),
-        row.timezone or school_zone,
+        school.zone_of(row.timezone),
         row.id,
         facts,
         clock_done=row.clock_done or Instant.MIN,

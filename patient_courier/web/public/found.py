@@ -31,7 +31,7 @@ class Found:
 
     @property
     def zone(self) -> str:
-        return self.student.timezone or self.definitions.school.timezone
+        return self.definitions.school.zone_of(self.student.timezone)
 
     @property
     def course_title(self) -> str | None:

@@ -98,7 +98,7 @@ def confirm(token: str, post: ThePost) -> HTMLResponse:
             return page(look, "This address is taken", body, status=409)
         due = now_in(session).add(hours=24 * WEEK)
         moves.plan(session, Move(student.id, student.email, new, due))
-        zone = student.timezone or definitions_in(post, session).school.timezone
+        zone = definitions_in(post, session).school.zone_of(student.timezone)
     day = words.moment(due, zone)
     # Only now: the mailroom writes too, and would wait for us.
     asked = [

@@ -16,7 +16,7 @@ BEGAN = Instant.from_utc(2026, 3, 2, 9)
 def seen(lessons, quiz=None):
     """Evidence of a student who has finished lessons so many minutes after nine, and taken the quiz."""
     file = read(school([], []))
-    state = new_state(file.students[0], "Europe/Lisbon", 0)
+    state = new_state(file.students[0], file.school, 0)
     state.facts.lessons = {f"bees/{key}": BEGAN.add(minutes=after) for key, after in lessons.items()}
     if quiz:
         state.facts.quizzes = {"bees/q1": quiz}

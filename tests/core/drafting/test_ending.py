@@ -108,7 +108,7 @@ def test_where_a_student_stands_who_asks_for_a_certificate():
         file = read(school([], events, until="2026-03-06T00:00:00Z"))
         found = claim(definitions_of(file), rehearse(file).states["ana"], "bees")
         assert (found.standing, len(found.open_)) == (standing, open_), events
-    fresh = new_state(file.students[0], "Europe/Lisbon", 0)
+    fresh = new_state(file.students[0], file.school, 0)
     assert claim(definitions_of(file), fresh, "no-such-course").standing == "none"
 
 

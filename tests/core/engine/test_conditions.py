@@ -96,7 +96,7 @@ def test_a_broadcast_s_own_course_in_the_place_of_this_and_the_lines_of_an_audie
     maker = Maker(seed)
     file = read({**maker.school(), "events": []})
     definitions = definitions_of(file)
-    state = new_state(file.students[0], "Europe/Lisbon", 0)
+    state = new_state(file.students[0], file.school, 0)
     for course in (None, next(iter(definitions.courses))):
         about = Subject("course", course, (("course", course),)) if course else None
         for _ in range(25):

@@ -2584,10 +2584,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * List Students
+         * Listed Students
          * @description A page of fifty.
          */
-        post: operations["list_students_api_student_list_post"];
+        post: operations["listed_students_api_student_list_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -13060,7 +13060,7 @@ export interface operations {
             };
         };
     };
-    list_students_api_student_list_post: {
+    listed_students_api_student_list_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -13,7 +13,7 @@ from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.broadcasting import start_of
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.rehearsing.outlook import Crowd, Fate, Outlook
-from patient_courier.core.rehearsing.slip import place, slip, why
+from patient_courier.core.rehearsing.slip import slip, why
 from patient_courier.core.rehearsing.wave import Wave, wave
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.telling import words
@@ -275,21 +275,30 @@ def recipients(
     unticked = set(broadcast.without)
     items = []
     for one in found:
-        seen = max(states[one.id].facts.activity.values(), default=None)
-        zone = one.timezone or definitions.school.timezone
         items.append(
             _recipient(
-                definitions, broadcast, one, fates.get(one.key), ticked=one.key not in unticked
-            ).model_copy(update={"last_seen": words.day(calendar.local_date(seen, zone)) if seen else None})
+                definitions,
+                broadcast,
+                one,
+                states[one.id].facts.seen,
+                fates.get(one.key),
+                ticked=one.key not in unticked,
+            )
         )
     return RecipientPage(total=total, unticked=len(unticked), items=items)
 
 
 def _recipient(
-    definitions: Definitions, broadcast: Broadcast, one: Person, fate: Fate | None, *, ticked: bool
+    definitions: Definitions,
+    broadcast: Broadcast,
+    one: Person,
+    seen: Instant | None,
+    fate: Fate | None,
+    *,
+    ticked: bool,
 ) -> RecipientOut:
     school = definitions.school.timezone
-    zone = one.timezone or school
+    zone = definitions.school.zone_of(one.timezone)
     at = start_of(broadcast, school) if broadcast.zone == "school" else calendar.resolve(broadcast.at, zone)
     kinds = {"skipped": "not", "stuck": "mend", "held": "waits"}
     kind = None
@@ -304,8 +313,8 @@ def _recipient(
         email=one.email,
         ticked=ticked,
         when=words.moment(at, zone),
-        place=place(zone),
-        last_seen=None,
+        place=calendar.town(zone),
+        last_seen=words.day(calendar.local_date(seen, zone)) if seen else None,
         fate=kind,  # type: ignore[arg-type]
         why=said,
     )
@@ -341,7 +350,7 @@ def get_wave(key: str, user: SignedIn, post: ThePost, session: Reading) -> WaveO
             CrestOut(
                 at=words.moment(crest.at, zone),
                 students=crest.students,
-                places=[place(one) for one in crest.zones],
+                places=[calendar.town(one) for one in crest.zones],
                 late=crest.late,
             )
             for crest in found.crests

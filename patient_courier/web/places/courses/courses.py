@@ -128,7 +128,7 @@ def students_at(
     """Who stands at a stop now, those who have been silent longest first."""
     definitions = definitions_in(post, session)
     known_course(definitions, key)
-    now, zone = read_clock(session).now, definitions.school.timezone
+    now, school = read_clock(session).now, definitions.school
     there = sorted(
         (one for one in standings(session, definitions, key) if one.stop == stop), key=lambda one: one.seen
     )
@@ -138,7 +138,7 @@ def students_at(
             key=person.key,
             name=person.name,
             email=person.email,
-            last_seen=words.day(calendar.local_date(one.seen, person.timezone or zone)),
+            last_seen=words.day(calendar.local_date(one.seen, school.zone_of(person.timezone))),
             silent=is_silent(one, now, silent_days),
         )
         for one in there

@@ -115,7 +115,7 @@ def _clock(session: Session, post: Post) -> ClockOut:
         wall=wall.to_plain().format_iso()[:16],
         year=wall.year,
         zone=zone,
-        place=zone.rpartition("/")[2].replace("_", " "),
+        place=calendar.town(zone),
         practice=clock.practice,
         # Arrived means posted: what fell due on the way is out, not only decided.
         moving=clock.moving_to is not None or (clock.practice and post.outbox.waiting()),

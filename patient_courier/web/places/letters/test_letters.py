@@ -20,7 +20,7 @@ from patient_courier.store.students.people import Person
 from patient_courier.web.context import SignedIn, ThePost, definitions_in
 from patient_courier.web.places.broadcasts.broadcasts import found_broadcast
 from patient_courier.web.places.letters.letters import read_letter
-from patient_courier.web.places.students.students import find_student
+from patient_courier.web.places.students.page import find_student
 from patient_courier.web.test_letters import TestIn, TestOut, post_test
 
 router = APIRouter(prefix="/api", tags=["letters"])

@@ -104,7 +104,7 @@ def delivery_out(
     return DeliveryOut(
         id=one.id,
         at=moment_text(one.at),
-        local=words.moment(one.at, person.timezone or zone),
+        local=words.moment(one.at, definitions.school.zone_of(person.timezone)),
         school_time=words.moment(one.at, zone),
         student=person.key,
         student_name=person.name,
@@ -153,7 +153,7 @@ def get_delivery(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> 
         raise HTTPException(404, "There is no such delivery.")
     one, person = found
     definitions = definitions_in(post, session)
-    zone = person.timezone or definitions.school.timezone
+    zone = definitions.school.zone_of(person.timezone)
     html, text = "", ""
     try:
         letter = log.letter_of(session, one)

@@ -39,7 +39,7 @@ from patient_courier.web.context import (
     definitions_in,
 )
 from patient_courier.web.places.courses.courses import known_course
-from patient_courier.web.places.students.students import find_student
+from patient_courier.web.places.students.page import find_student
 
 MOST_CALLS = 50
 GREYLISTED = 1
@@ -189,7 +189,7 @@ def get_inbox(
 ) -> list[MailSummary]:
     """What the mailroom holds for a student's address, newest first, a page of fifty at a time."""
     person = find_student(session, student)
-    zone = person.timezone or definitions_in(post, session).school.timezone
+    zone = definitions_in(post, session).school.zone_of(person.timezone)
     found = []
     for mail in inbox(session, person.email, page):
         part = message_from_bytes(mail.raw, policy=mail_policy).get_body(("plain",))

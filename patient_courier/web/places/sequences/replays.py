@@ -102,7 +102,11 @@ def _play(
                 if job.stop.is_set():
                     job.state = "stopped"
                     return
-                replay.look(new_state(student, zone, id), _readable(definitions, events), sent.get(id, {}))
+                replay.look(
+                    new_state(student, definitions.school, id),
+                    _readable(definitions, events),
+                    sent.get(id, {}),
+                )
                 job.done += 1
         names = people.by_keys(session, shown_people(replay.found))
         job.result = looked_back(definitions, replay, {key: one.name for key, one in names.items()})

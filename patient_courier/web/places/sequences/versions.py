@@ -127,13 +127,13 @@ def students_at(key: str, step: str, user: SignedIn, post: ThePost, session: Rea
 
 
 def _shown(definitions: Definitions, key: str, people: list[inside.Standing]) -> list[Inside]:
-    zone = definitions.school.timezone
+    school = definitions.school
     return [
         Inside(
             key=one.person.key,
             name=one.person.name,
             email=one.person.email,
-            until=words.moment(one.due, one.person.timezone or zone) if one.due else None,
+            until=words.moment(one.due, school.zone_of(one.person.timezone)) if one.due else None,
             round=_round(definitions.plans[(key, one.version)], one.step, one.rounds),
         )
         for one in people

@@ -31,7 +31,7 @@ from patient_courier.web.context import (
     definitions_in,
     now_in,
 )
-from patient_courier.web.places.students.students import find_student
+from patient_courier.web.places.students.page import find_student
 
 router = APIRouter(prefix="/api/audiences", tags=["audiences"])
 _CONDITION: TypeAdapter[Condition] = TypeAdapter(Condition)

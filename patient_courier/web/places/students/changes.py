@@ -15,7 +15,7 @@ from patient_courier.store.engine.loading import load_states
 from patient_courier.store.students import people
 from patient_courier.web.context import Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.courses.courses import known_course
-from patient_courier.web.places.students.students import StudentOut, find_student, student_out
+from patient_courier.web.places.students.page import StudentOut, find_student, student_out
 
 router = APIRouter(prefix="/api/students", tags=["students"])
 

@@ -1,4 +1,4 @@
-"""The list of students: found by conditions, name and address, sorted, with what each column shows; and as CSV."""
+"""Lists of students: picked by name and address, found by conditions, sorted, with what each column shows; and as CSV."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from typing import Any, Literal
 
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
+from whenever import Instant
 
 from patient_courier.core.calendar import calendar
+from patient_courier.core.calendar.calendar import town
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import StudentState
 from patient_courier.core.telling import words
@@ -17,15 +19,31 @@ from patient_courier.store.engine.loading import load_states
 from patient_courier.store.students import people
 from patient_courier.store.students.audiences import picks
 from patient_courier.store.students.people import Person
-from patient_courier.web.context import PageNumber, Reading, SignedIn, ThePost, definitions_in, now_in
+from patient_courier.web.context import PageNumber, Reading, Search, SignedIn, ThePost, definitions_in, now_in
 from patient_courier.web.places.students.audiences import read_condition
 from patient_courier.web.places.students.bulk import Chosen, chosen_ids
-from patient_courier.web.places.students.students import CourseStanding, standings_of
+from patient_courier.web.places.students.page import CourseStanding, standings_of
 from patient_courier.web.refusals import csv_file
 
-router = APIRouter(prefix="/api/student-list", tags=["students"])
+router = APIRouter(prefix="/api", tags=["students"])
 Sort = Literal["name", "address", "joined", "last_seen"]
 CHUNK = 500
+
+
+class StudentSummary(BaseModel):
+    key: str
+    name: str
+    email: str
+    zone: str
+    local_time: str
+    courses: list[CourseStanding]
+    last_seen: str | None
+    letters: int
+
+
+class StudentPage(BaseModel):
+    total: int
+    items: list[StudentSummary]
 
 
 class ListIn(BaseModel):
@@ -61,41 +79,67 @@ class ListOut(BaseModel):
     items: list[ListedOut]
 
 
-@router.post("")
-def list_students(body: ListIn, user: SignedIn, post: ThePost, session: Reading) -> ListOut:
+@router.get("/students")
+def list_students(
+    user: SignedIn,
+    post: ThePost,
+    session: Reading,
+    q: Search = "",
+    course: str = "",
+    page: PageNumber = 1,
+) -> StudentPage:
+    """Students by name; ``q`` looks in names and addresses, ``course`` keeps those enrolled in it."""
+    total, found = people.search(session, q, course, page)
+    definitions = definitions_in(post, session)
+    states = load_states(session, [person.id for person in found], definitions)
+    now = now_in(session)
+    return StudentPage(
+        total=total, items=[_summary(definitions, person, states[person.id], now) for person in found]
+    )
+
+
+def _summary(definitions: Definitions, person: Person, state: StudentState, now: Instant) -> StudentSummary:
+    seen = state.facts.seen
+    return StudentSummary(
+        key=person.key,
+        name=person.name,
+        email=person.email,
+        zone=state.zone,
+        local_time=words.moment(now, state.zone),
+        courses=standings_of(definitions, state),
+        last_seen=words.day(calendar.local_date(seen, state.zone)) if seen else None,
+        letters=len(state.facts.sent),
+    )
+
+
+@router.post("/student-list")
+def listed_students(body: ListIn, user: SignedIn, post: ThePost, session: Reading) -> ListOut:
     """A page of fifty."""
     definitions, now = definitions_in(post, session), now_in(session)
     condition = read_condition(definitions, body.condition) if body.condition else None
     test = picks(definitions, condition, None, now)
     total, found = people.listed(session, test, body.q, body.sort, body.page, down=body.down)
     states = load_states(session, [one.id for one in found], definitions)
-    zone = definitions.school.timezone
-    items = []
-    for one in found:
-        line = _line(definitions, one, states[one.id])
-        line["local_time"] = words.moment(now, one.timezone or zone)
-        items.append(ListedOut.model_validate(line))
-    return ListOut(total=total, items=items)
+    return ListOut(total=total, items=[_listed(definitions, one, states[one.id], now) for one in found])
 
 
-def _line(definitions: Definitions, one: Person, state: StudentState) -> dict[str, Any]:
+def _listed(definitions: Definitions, one: Person, state: StudentState, now: Instant) -> ListedOut:
     facts = state.facts
-    seen = max(facts.activity.values(), default=None)
-    return {
-        "key": one.key,
-        "name": one.name,
-        "email": one.email,
-        "place": state.zone.rpartition("/")[2].replace("_", " "),
-        "local_time": "",
-        "joined": _day(facts.first_event, state),
-        "last_seen": _day(seen, state),
-        "courses": standings_of(definitions, state),
-        "tags": list(facts.tags),
-        "letters": len(facts.sent),
-        "news": facts.news,
-        "address_works": not facts.bounced,
-        "fields": one.fields,
-    }
+    return ListedOut(
+        key=one.key,
+        name=one.name,
+        email=one.email,
+        place=town(state.zone),
+        local_time=words.moment(now, state.zone),
+        joined=_day(facts.first_event, state),
+        last_seen=_day(facts.seen, state),
+        courses=standings_of(definitions, state),
+        tags=list(facts.tags),
+        letters=len(facts.sent),
+        news=facts.news,
+        address_works=not facts.bounced,
+        fields=one.fields,
+    )
 
 
 def _day(at: Any, state: StudentState) -> str:
@@ -105,7 +149,7 @@ def _day(at: Any, state: StudentState) -> str:
     return f"{words.day(date)} {date.year}"
 
 
-@router.post("/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
+@router.post("/student-list/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
 def export_csv(body: Chosen, user: SignedIn, post: ThePost, session: Reading) -> Response:
     """The chosen students as CSV (RFC 4180), safe to open in a spreadsheet."""
     definitions = definitions_in(post, session)
@@ -124,10 +168,9 @@ def export_csv(body: Chosen, user: SignedIn, post: ThePost, session: Reading) ->
 
 
 def _row(definitions: Definitions, one: Person, state: StudentState, own: list[str]) -> list[object]:
-    line = _line(definitions, one, state)
-    courses = "; ".join(f"{x.course} {x.status} {x.progress}%" for x in line["courses"])
-    first = state.facts.first_event
-    seen = max(state.facts.activity.values(), default=None)
+    standings = standings_of(definitions, state)
+    courses = "; ".join(f"{x.course} {x.status} {x.progress}%" for x in standings)
+    first, seen = state.facts.first_event, state.facts.seen
     values = [one.fields.get(name) for name in own]
     return [
         one.key,
@@ -136,10 +179,10 @@ def _row(definitions: Definitions, one: Person, state: StudentState, own: list[s
         one.last_name or "",
         one.timezone or "",
         "yes" if one.news else "no",
-        ", ".join(line["tags"]),
+        ", ".join(state.facts.tags),
         courses,
         calendar.local_date(first, state.zone).format_iso() if first else "",
         calendar.local_date(seen, state.zone).format_iso() if seen else "",
-        line["letters"],
+        len(state.facts.sent),
         *("" if value is None else value for value in values),
     ]

@@ -128,9 +128,9 @@ def bought(
     days: Annotated[int, Query(ge=1, le=3650)] = 30,
 ) -> BoughtOut:
     """Of those who got a tag since a day, how many bought (an offer, or anything) within so many days, and who."""
-    zone = definitions_in(post, session).school.timezone
+    school = definitions_in(post, session).school
     try:
-        moment = calendar.resolve(Date.parse_iso(since).at(calendar.MIDNIGHT), zone)
+        moment = calendar.resolve(Date.parse_iso(since).at(calendar.MIDNIGHT), school.timezone)
     except ValueError as error:
         raise HTTPException(422, f"“{since}” is no day; write it like 2026-03-02.") from error
     got, found = tags.got_and_bought(session, tag, moment, None if offer in ("", "any") else offer, days)
@@ -142,7 +142,7 @@ def bought(
         high=how_many.high,
         small=how_many.small,
         students=[
-            BuyerOut(key=one.key, name=one.name, when=words.moment(at, one.timezone or zone))
+            BuyerOut(key=one.key, name=one.name, when=words.moment(at, school.zone_of(one.timezone)))
             for one, at in found
         ],
     )

@@ -146,7 +146,7 @@ def _next(
 ) -> NextLetter:
     return NextLetter(
         at=words.moment(letter.at, zone),
-        local=words.moment(letter.at, student.timezone or zone),
+        local=words.moment(letter.at, definitions.school.zone_of(student.timezone)),
         student=student.key,
         student_name=student.name,
         letter_name=definitions.letters[letter.letter].letter.name or letter.letter,

@@ -1,4 +1,4 @@
-"""A student's record in the owner's hands: edit, enrolments, consent with its log, everything as JSON, erasing."""
+"""A student's record in the owner's hands: added, edited, enrolments, consent with its log, everything as JSON, erasing."""
 
 from __future__ import annotations
 
@@ -6,28 +6,62 @@ import json
 from typing import Any, Literal
 
 from fastapi import APIRouter, HTTPException, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, field_validator
 
+from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import Enrolled
+from patient_courier.core.school.file import Student
 from patient_courier.core.school.text import Line
+from patient_courier.core.school.values import check_zone
 from patient_courier.core.telling import words
 from patient_courier.dispatch.by_hand import Act, do
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.dispatch.receiving import free_key
 from patient_courier.dispatch.taking import take_events
 from patient_courier.dispatch.wishes import Silence, wish
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.school import erasing
+from patient_courier.store.school.opening import add_student
 from patient_courier.store.students import consents, people
 from patient_courier.store.students.consents import Source
-from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.places.courses.courses import known_course
-from patient_courier.web.places.students.students import StudentOut, StudentRecord, find_student, student_out
+from patient_courier.web.places.students.page import StudentOut, find_student, student_out
 from patient_courier.web.refusals import attachment
 
 router = APIRouter(prefix="/api/students", tags=["students"])
 FieldValue = str | int | float | bool | None
 MOST_FIELDS = 100
+
+
+class StudentRecord(BaseModel):
+    """What is written down of a student; who gave no time zone is taken to live in the school's."""
+
+    email: str = Field(max_length=320)
+    first_name: Line = Field("", max_length=200)
+    last_name: Line = Field("", max_length=200)
+    timezone: str | None = None
+
+    @field_validator("email")
+    @classmethod
+    def _email(cls, value: str) -> str:
+        return check_email(value.strip())
+
+    @field_validator("timezone")
+    @classmethod
+    def _zone(cls, value: str | None) -> str | None:
+        return check_zone(value) if value else None
+
+
+class NewStudent(StudentRecord):
+    """A student to add by hand."""
+
+    news: bool = False
+
+
+class StudentKey(BaseModel):
+    key: str
 
 
 class StudentEdit(StudentRecord):
@@ -67,6 +101,26 @@ class EraseIn(BaseModel):
     """``sentence`` is “erase” and the student's address, typed by hand."""
 
     sentence: str = Field(max_length=400)
+
+
+@router.post("", status_code=201)
+def new_student(body: NewStudent, user: SignedIn, session: Writing) -> StudentKey:
+    """Add a student by hand; that they want news is put in their consent log."""
+    if people.by_address(session, body.email) is not None:
+        raise HTTPException(
+            409, "There is a student with this address already. Look for them by name or address."
+        )
+    key = free_key(session, body.email.partition("@")[0].lower())
+    student = Student(
+        key=key,
+        email=body.email,
+        first_name=body.first_name.strip(),
+        last_name=body.last_name.strip(),
+        timezone=body.timezone,
+        news=body.news,
+    )
+    add_student(session, student, now_in(session), Source("added by hand", user.name))
+    return StudentKey(key=key)
 
 
 @router.put("/{key}")

@@ -1,41 +1,30 @@
-"""Students: the list, and one student's timeline of what they did, what we sent, and what not."""
+"""One student: who they are, where they stand, and the timeline of what they did, what we sent, and what not."""
 
 from __future__ import annotations
 
 from fastapi import APIRouter, HTTPException
-from pydantic import BaseModel, Field, field_validator
-from whenever import Instant
+from pydantic import BaseModel
 
-from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.conditions import progress
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import StudentState
-from patient_courier.core.school.courses import check_email
-from patient_courier.core.school.file import Student
-from patient_courier.core.school.text import Line
-from patient_courier.core.school.values import check_zone, moment_text
+from patient_courier.core.school.values import moment_text
 from patient_courier.core.telling import words
 from patient_courier.core.telling.story import to_whom
 from patient_courier.core.telling.timeline import UNSAID, Decided, TimelineItem, timeline
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.dispatch.receiving import free_key
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import certificates as prints
 from patient_courier.store.completion import feedback
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.outbox import log, returns
-from patient_courier.store.school.opening import add_student
 from patient_courier.store.students import people
-from patient_courier.store.students.consents import Source
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import (
-    PageNumber,
     Reading,
-    Search,
     Session,
     SignedIn,
     ThePost,
-    Writing,
     definitions_in,
     now_in,
 )
@@ -48,22 +37,6 @@ class CourseStanding(BaseModel):
     title: str
     status: str
     progress: int
-
-
-class StudentSummary(BaseModel):
-    key: str
-    name: str
-    email: str
-    zone: str
-    local_time: str
-    courses: list[CourseStanding]
-    last_seen: str | None
-    letters: int
-
-
-class StudentPage(BaseModel):
-    total: int
-    items: list[StudentSummary]
 
 
 class StudentRun(BaseModel):
@@ -133,68 +106,6 @@ class StudentOut(BaseModel):
     timeline: list[TimelineItem]
 
 
-class StudentRecord(BaseModel):
-    """What is written down of a student; who gave no time zone is taken to live in the school's."""
-
-    email: str = Field(max_length=320)
-    first_name: Line = Field("", max_length=200)
-    last_name: Line = Field("", max_length=200)
-    timezone: str | None = None
-
-    @field_validator("email")
-    @classmethod
-    def _email(cls, value: str) -> str:
-        return check_email(value.strip())
-
-    @field_validator("timezone")
-    @classmethod
-    def _zone(cls, value: str | None) -> str | None:
-        return check_zone(value) if value else None
-
-
-class NewStudent(StudentRecord):
-    """A student to add by hand."""
-
-    news: bool = False
-
-
-class StudentKey(BaseModel):
-    key: str
-
-
-@router.get("")
-def list_students(
-    user: SignedIn,
-    post: ThePost,
-    session: Reading,
-    q: Search = "",
-    course: str = "",
-    page: PageNumber = 1,
-) -> StudentPage:
-    """Students by name; ``q`` looks in names and addresses, ``course`` keeps those enrolled in it."""
-    total, found = people.search(session, q, course, page)
-    definitions = definitions_in(post, session)
-    states = load_states(session, [person.id for person in found], definitions)
-    now = now_in(session)
-    return StudentPage(
-        total=total, items=[_summary(definitions, person, states[person.id], now) for person in found]
-    )
-
-
-def _summary(definitions: Definitions, person: Person, state: StudentState, now: Instant) -> StudentSummary:
-    seen = max(state.facts.activity.values(), default=None)
-    return StudentSummary(
-        key=person.key,
-        name=person.name,
-        email=person.email,
-        zone=state.zone,
-        local_time=words.moment(now, state.zone),
-        courses=standings_of(definitions, state),
-        last_seen=words.day(calendar.local_date(seen, state.zone)) if seen else None,
-        letters=len(state.facts.sent),
-    )
-
-
 def standings_of(definitions: Definitions, state: StudentState) -> list[CourseStanding]:
     """Where a student stands in each of their courses."""
     return [
@@ -207,26 +118,6 @@ def standings_of(definitions: Definitions, state: StudentState) -> list[CourseSt
         for key in state.facts.enrolments
         if key in definitions.courses
     ]
-
-
-@router.post("", status_code=201)
-def new_student(body: NewStudent, user: SignedIn, session: Writing) -> StudentKey:
-    """Add a student by hand; that they want news is put in their consent log."""
-    if people.by_address(session, body.email) is not None:
-        raise HTTPException(
-            409, "There is a student with this address already. Look for them by name or address."
-        )
-    key = free_key(session, body.email.partition("@")[0].lower())
-    student = Student(
-        key=key,
-        email=body.email,
-        first_name=body.first_name.strip(),
-        last_name=body.last_name.strip(),
-        timezone=body.timezone,
-        news=body.news,
-    )
-    add_student(session, student, now_in(session), Source("added by hand", user.name))
-    return StudentKey(key=key)
 
 
 def find_student(session: Session, key: str) -> Person:
