@@ -213,7 +213,7 @@ def new(
     from patient_courier.settings import Settings
     from patient_courier.store.base.database import Database
     from patient_courier.store.base.definitions import load_definitions
-    from patient_courier.store.completion.certificates import restore_facts
+    from patient_courier.store.completion.issuing import restore_facts
     from patient_courier.store.school.opening import open_school
     from patient_courier.store.school.users import add_user
     from patient_courier.web.sign_in import hash_password

@@ -13,7 +13,7 @@ from patient_courier.certificates.credential import Issuer, PublicKey, credentia
 from patient_courier.certificates.signing import SigningKey, new_key, public_text, signed
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.certificates import SigningKeyInFile
-from patient_courier.store.completion import certificates, signing_keys
+from patient_courier.store.completion import issuing, signing_keys
 from patient_courier.store.completion.certificates import Print
 
 
@@ -69,7 +69,7 @@ def signed_status(
     session: Session, definitions: Definitions, number: int, now: Instant
 ) -> dict[str, Any] | None:
     """The list of what was taken back; None where no certificate has its place in it."""
-    places, since = certificates.taken_back(session, number)
+    places, since = issuing.taken_back(session, number)
     if since is None:
         return None
     issuer = issuer_of(definitions)

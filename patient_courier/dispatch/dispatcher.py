@@ -36,7 +36,7 @@ from patient_courier.settings import Settings
 from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.base.definitions import Library
 from patient_courier.store.broadcasts.broadcasts import in_status
-from patient_courier.store.completion.certificates import fill
+from patient_courier.store.completion.issuing import fill
 from patient_courier.store.outbox.mailroom import keep_message
 from patient_courier.store.school.secrets import read_secrets
 from patient_courier.store.students import moves

@@ -22,6 +22,7 @@ from patient_courier.intake.apart import Occupied
 from patient_courier.store.base.database import Busy, Unusable
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.drawings import Drawings
+from patient_courier.web.jobs import Board
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
 from patient_courier.web.routes import include_routes
@@ -41,6 +42,7 @@ class Served:
         self.post = post
         self.passwords = Passwords(post.database)
         self.drawings = Drawings()
+        self.board = Board()
         self.limits = MovingWindowRateLimiter(MemoryStorage())
         self._routes: ASGIApp = _routes()
         if post.settings.demo:

@@ -15,6 +15,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.school.users import User, user_of_session
+from patient_courier.web.jobs import Board
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 
 __all__ = [
@@ -26,6 +27,7 @@ __all__ = [
     "Search",
     "Session",
     "SignedIn",
+    "TheBoard",
     "ThePost",
     "Writing",
     "definitions_in",
@@ -45,6 +47,13 @@ def limits(request: Request) -> MovingWindowRateLimiter:
     found: MovingWindowRateLimiter = request.scope["served"].limits
     return found
 
+
+def board(request: Request) -> Board:
+    found: Board = request.scope["served"].board
+    return found
+
+
+TheBoard = Annotated[Board, Depends(board)]
 
 # How often something was done, in memory.
 Limits = Annotated[MovingWindowRateLimiter, Depends(limits)]

@@ -4,12 +4,26 @@ from __future__ import annotations
 
 from fastapi import FastAPI
 
-from patient_courier.web.places.broadcasts import acts, broadcasts, outcomes, recipients
-from patient_courier.web.places.courses import certificates, courses, feedback, signing_keys
+from patient_courier.web.places.broadcasts import (
+    acts,
+    broadcasts,
+    drafts,
+    outcomes,
+    outlook,
+    recipients,
+    wave,
+)
+from patient_courier.web.places.courses import (
+    certificate_archive,
+    certificates,
+    courses,
+    feedback,
+    signing_keys,
+)
 from patient_courier.web.places.frame import frame, session
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
-from patient_courier.web.places.practice import practice
+from patient_courier.web.places.practice import mailroom, practice
 from patient_courier.web.places.school import intake, removing, school
 from patient_courier.web.places.sequences import (
     drafting,
@@ -17,6 +31,7 @@ from patient_courier.web.places.sequences import (
     outset,
     rehearsals,
     replays,
+    saving,
     sequences,
     versions,
     whole,
@@ -61,6 +76,7 @@ def include_routes(app: FastAPI) -> None:
         whole,
         drafting,
         feedback,
+        saving,
         sequences,
         courses,
         rehearsals,
@@ -72,11 +88,15 @@ def include_routes(app: FastAPI) -> None:
         layouts,
         pictures,
         approvals,
+        certificate_archive,
         certificates,
+        outlook,
+        wave,
         recipients,
         outcomes,
         test_letters,
         acts,
+        drafts,
         broadcasts,
         audiences,
         tags,
@@ -88,6 +108,7 @@ def include_routes(app: FastAPI) -> None:
         page,
         deliveries,
         needs,
+        mailroom,
         practice,
         school,
         signing_keys,

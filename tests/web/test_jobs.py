@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import threading
 
-from patient_courier.web.jobs import KEPT, Jobs
+from patient_courier.web.jobs import KEPT, Jobs, Kind
 
 
 def test_small_work_is_done_when_it_is_asked_for_and_large_work_says_how_far_it_is():
-    jobs: Jobs[str] = Jobs("test")
-    assert jobs.begin(1, lambda job: "at once", patience=60).result == "at once"
+    jobs: Jobs[None, str] = Jobs(Kind("test", "It is gone."))
+    assert jobs.begin(1, None, lambda job: "at once", patience=60).result == "at once"
     half, go_on = threading.Event(), threading.Event()
 
     def work(job):
@@ -19,7 +19,7 @@ def test_small_work_is_done_when_it_is_asked_for_and_large_work_says_how_far_it_
         job.step(5)
         return "done"
 
-    job = jobs.begin(10, work)
+    job = jobs.begin(10, None, work)
     half.wait(60)
     assert (job.state, job.done, job.total, job.result) == ("working", 5, 10, None)
     assert jobs.find(job.id) is job and jobs.find(99) is None
@@ -29,7 +29,7 @@ def test_small_work_is_done_when_it_is_asked_for_and_large_work_says_how_far_it_
 
 
 def test_work_that_is_stopped_ends_at_its_next_step():
-    jobs: Jobs[None] = Jobs("test")
+    jobs: Jobs[None, None] = Jobs(Kind("test", "It is gone."))
     begun, go_on, reached = threading.Event(), threading.Event(), []
 
     def work(job):
@@ -38,7 +38,7 @@ def test_work_that_is_stopped_ends_at_its_next_step():
         job.step()
         reached.append("too far")
 
-    job = jobs.begin(1, work)
+    job = jobs.begin(1, None, work)
     begun.wait(60)
     job.stop.set()
     go_on.set()
@@ -47,7 +47,7 @@ def test_work_that_is_stopped_ends_at_its_next_step():
 
 
 def test_work_that_fails_says_why_if_it_knows_and_what_to_do_if_it_does_not():
-    jobs: Jobs[None] = Jobs("test")
+    jobs: Jobs[None, None] = Jobs(Kind("test", "It is gone."))
 
     def wrong(job):
         raise ValueError("There is no such course.")
@@ -55,22 +55,22 @@ def test_work_that_fails_says_why_if_it_knows_and_what_to_do_if_it_does_not():
     def broken(job):
         raise ZeroDivisionError
 
-    first, second = jobs.begin(1, wrong, patience=60), jobs.begin(1, broken, patience=60)
+    first, second = jobs.begin(1, None, wrong, patience=60), jobs.begin(1, None, broken, patience=60)
     assert (first.state, first.refused) == ("failed", "There is no such course.")
     assert (second.state, second.refused) == ("failed", "This could not be done. Try again.")
 
 
 def test_old_work_is_stopped_and_forgotten():
-    jobs: Jobs[None] = Jobs("test")
+    jobs: Jobs[None, None] = Jobs(Kind("test", "It is gone."))
     go_on = threading.Event()
 
     def work(job):
         go_on.wait(60)
         job.step()
 
-    first = jobs.begin(1, work)
+    first = jobs.begin(1, None, work)
     for _ in range(KEPT):
-        last = jobs.begin(1, lambda job: None, patience=60)
+        last = jobs.begin(1, None, lambda job: None, patience=60)
     assert jobs.find(first.id) is None and first.stop.is_set()
     assert jobs.find(last.id) is last and jobs.find(last.id - KEPT + 1) is not None
     go_on.set()

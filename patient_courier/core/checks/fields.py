@@ -6,7 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from patient_courier.core.checks.finding import Finding, Lacking, Mend
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.letters.merge import Field, Template, TemplateError, field_words
 from patient_courier.core.school.events import MatcherBase
 from patient_courier.core.school.letters import Letter

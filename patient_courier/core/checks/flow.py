@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from math import inf
+from collections.abc import Iterator
 from typing import Any
 
-from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.checks.finding import Finding, Level, Mend
+from patient_courier.core.checks.repeats import repeat_findings
+from patient_courier.core.checks.spots import Make, Spot, patch_step, spots
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school import conditions as c
@@ -19,32 +18,6 @@ from patient_courier.core.school.values import THIS
 # Conditions whose answer does not change while a student waits.
 _LASTING = (c.IsJoined, c.IsField, c.IsStudent)
 LONG_WAIT = "P14D"
-# Common practice, no source: letters more than hourly are no post, and rounds of seconds are a slip.
-OFTEN_SECONDS, TOO_OFTEN_SECONDS, MANY_ROUNDS = 3600, 60, 100
-Make = Callable[..., Finding]
-
-
-@dataclass(frozen=True, slots=True)
-class Spot:
-    """A step, the JSON pointer of its place, and the list it stands in."""
-
-    step: s.Step
-    pointer: str
-    index: int
-    beside: list[s.Step]
-
-    @property
-    def list_pointer(self) -> str:
-        return self.pointer.rpartition("/")[0]
-
-
-def spots(steps: list[s.Step], pointer: str = "/steps") -> Iterator[Spot]:
-    """Every step with its place, nested ones included, in reading order."""
-    for index, step in enumerate(steps):
-        place = f"{pointer}/{index}"
-        yield Spot(step, place, index, steps)
-        for lane, inner in s.lanes(step):
-            yield from spots(inner, f"{place}/{lane}")
 
 
 def flow_findings(definitions: Definitions, sequence: s.Sequence) -> Iterator[Finding]:
@@ -63,13 +36,13 @@ def flow_findings(definitions: Definitions, sequence: s.Sequence) -> Iterator[Fi
             spot.index == 0 or spot.beside[spot.index - 1].id in reached
         )
         if first_unreached:
-            mend = _patch(sequence, "Remove it", {"op": "remove", "path": spot.pointer})
+            mend = patch_step(sequence, "Remove it", {"op": "remove", "path": spot.pointer})
             yield found("warning", "unreachable", spot, "No path leads to this step.", mend)
         match step:
             case s.Repeat():
-                yield from _repeat(sequence, spot, step, found)
+                yield from repeat_findings(sequence, spot, step, found)
             case s.WaitFor() if step.within is None:
-                mend = _patch(
+                mend = patch_step(
                     sequence,
                     "Wait two weeks at most",
                     {"op": "replace", "path": f"{spot.pointer}/within", "value": LONG_WAIT},
@@ -101,10 +74,6 @@ def flow_findings(definitions: Definitions, sequence: s.Sequence) -> Iterator[Fi
             case s.TagStep() if not step.add and not step.remove:
                 yield found("warning", "empty_step", spot, "This step changes no tag yet.")
     yield from _tags(definitions, sequence, every)
-
-
-def _patch(sequence: s.Sequence, label: str, *changes: dict[str, Any]) -> Mend:
-    return Mend(label, "sequence", sequence.key, changes)
 
 
 def reachable(sequence: s.Sequence) -> set[str]:
@@ -143,95 +112,6 @@ def reachable(sequence: s.Sequence) -> set[str]:
     return found
 
 
-def _repeat(sequence: s.Sequence, spot: Spot, step: s.Repeat, make: Make) -> Iterator[Finding]:
-    inner = [inner.step for inner in spots(step.steps)]
-    if step.times == 0 or not step.steps:
-        yield make("warning", "empty_step", spot, "This repeat does nothing yet.")
-        return
-    if not _always_waits(step.steps):
-        wait = {"id": _free_id(sequence, "wait"), "do": "wait", "for": "P7D"}
-        mend = _patch(
-            sequence,
-            "Wait a week in each round",
-            {"op": "add", "path": f"{spot.pointer}/steps/0", "value": wait},
-        )
-        sentence = "The rounds follow each other without a wait. Put a wait of more than zero inside."
-        yield make("fault", "repeat_without_wait", spot, sentence, mend)
-    shortest = _shortest(step.steps)
-    if 0 < shortest < OFTEN_SECONDS and (step.times is None or step.times > MANY_ROUNDS):
-        wait = {"id": _free_id(sequence, "wait"), "do": "wait", "for": "P1D"}
-        mend = _patch(
-            sequence,
-            "Wait a day in each round",
-            {"op": "add", "path": f"{spot.pointer}/steps/0", "value": wait},
-        )
-        sentence = "A round can be over in less than an hour, again and again. Wait longer in each round."
-        level: Level = "fault" if shortest < TOO_OFTEN_SECONDS else "warning"
-        yield make(level, "repeat_too_often", spot, sentence, mend)
-    ends = (
-        bool(sequence.leaves)
-        or any(isinstance(x, s.End) for x in inner)
-        or any(isinstance(x, s.StopSequence) and x.sequence == sequence.key for x in inner)
-        or (
-            spot.list_pointer == "/steps"
-            and any(isinstance(x, s.Waypoint) for x in spot.beside[spot.index + 1 :])
-        )
-    )
-    if step.times is None and not ends:
-        mend = _patch(
-            sequence, "Repeat twelve times", {"op": "replace", "path": f"{spot.pointer}/times", "value": 12}
-        )
-        sentence = "Nothing ends this repeat: say how many times, or what makes a student leave."
-        yield make("warning", "repeat_without_end", spot, sentence, mend)
-
-
-def _shortest(steps: list[s.Step]) -> float:
-    """The seconds that the quickest way through the steps takes, as far as lengths of time say it."""
-    total = 0.0
-    for step in steps:
-        match step:
-            case s.Wait() if step.for_ is not None and step.since == "previous":
-                total += _seconds(step.for_.value)
-            case s.WaitFor():
-                waited = _seconds(step.within.value) if step.within else inf
-                total += min(_shortest(step.then), waited + _shortest(step.else_))
-            case s.Branch():
-                total += min(_shortest(lane) for _, lane in s.lanes(step))
-            case s.Repeat():
-                total += (
-                    _shortest(step.steps) * (inf if step.times is None else step.times) if step.steps else 0
-                )
-            case s.End():
-                return inf
-    return total
-
-
-def _seconds(span: Duration) -> float:
-    return (span.months * 28 + span.days) * 86_400 + span.nanoseconds / 1_000_000_000
-
-
-def _always_waits(steps: list[s.Step]) -> bool:
-    """Whether every way through the steps waits for more than zero, or ends."""
-    for step in steps:
-        match step:
-            case s.Wait() if (
-                step.for_ is not None and not step.for_.value.is_zero and step.since == "previous"
-            ):
-                return True
-            case s.End():
-                return True
-            case s.WaitFor():
-                waited = step.within is None or not step.within.value.is_zero
-                if _always_waits(step.then) and (waited or _always_waits(step.else_)):
-                    return True
-            case s.Branch():
-                if all(_always_waits(lane) for _, lane in s.lanes(step)):
-                    return True
-            case s.Repeat() if step.times != 0 and _always_waits(step.steps):
-                return True
-    return False
-
-
 def _early_decision(sequence: s.Sequence, spot: Spot, step: s.Branch, make: Make) -> Iterator[Finding]:
     """A branch that is decided before a wait, although the letters go out after it."""
     if all(isinstance(leaf, _LASTING) for arm in step.arms for leaf in _leaves(arm.if_)):
@@ -249,7 +129,7 @@ def _early_decision(sequence: s.Sequence, spot: Spot, step: s.Branch, make: Make
             {"op": "remove", "path": f"{spot.pointer}/{name}/0"} for name, lane in s.lanes(step) if lane
         ]
         insert = {"op": "add", "path": spot.pointer, "value": wait}
-        mend = _patch(sequence, "Wait first, then decide", *removals, insert)
+        mend = patch_step(sequence, "Wait first, then decide", *removals, insert)
     sentence = "This is decided before the wait, but the letter goes out after it; by then the answer may have changed. Wait first, then decide."
     yield make("warning", "decided_too_early", spot, sentence, mend)
 
@@ -331,8 +211,3 @@ def _tags(definitions: Definitions, sequence: s.Sequence, every: list[Spot]) -> 
 
 def _tags_of(condition: c.Condition) -> list[str]:
     return [leaf.tag for leaf in _leaves(condition) if isinstance(leaf, c.IsTagged)]
-
-
-def _free_id(sequence: s.Sequence, wish: str) -> str:
-    taken = {spot.step.id for spot in spots(sequence.steps)}
-    return next(name for name in (f"{wish}-{n}" for n in range(1, 10_000)) if name not in taken)

@@ -6,11 +6,14 @@ from collections.abc import Iterator
 
 from patient_courier.core.checks.fields import field_findings, origins
 from patient_courier.core.checks.finding import Finding, Lacking
-from patient_courier.core.checks.flow import flow_findings, spots
+from patient_courier.core.checks.flow import flow_findings
 from patient_courier.core.checks.letters import letter_findings
+from patient_courier.core.checks.spots import spots
 from patient_courier.core.checks.together import together_findings
-from patient_courier.core.engine.definitions import Definitions, Plan
-from patient_courier.core.reading.references import Known, sequence_faults
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
+from patient_courier.core.reading.known import Known
+from patient_courier.core.reading.references import sequence_faults
 from patient_courier.core.school import sequences as s
 
 NOBODY = Lacking()

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from patient_courier.core.checks.finding import Finding
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import MatcherBase, OnEnrolled, OnTag
 

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from patient_courier.core.courses.ruler import Mark, ruler
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.courses import Course
 from patient_courier.core.school.events import MatcherBase

@@ -8,7 +8,8 @@ from typing import Any
 
 from patient_courier.core.drafting.keys import free_key, short_title
 from patient_courier.core.drafting.refit import Part, guess, parts, refit
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.courses import Course, Offer
 from patient_courier.core.school.letters import Letter

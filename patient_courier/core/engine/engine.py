@@ -13,13 +13,14 @@ from whenever import Instant
 
 from patient_courier.core.engine.clock_events import ClockEvent, clock_events, due_clock_events, still_due
 from patient_courier.core.engine.conditions import holds
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.derive import answered, derived
 from patient_courier.core.engine.effects import CertificateIssued, Effect, NotBegun, Noted, TagChanged, Warned
-from patient_courier.core.engine.facts import learn, note_first_event, request_certificate
 from patient_courier.core.engine.happening import Happening, Subject, of_event, subject_of
+from patient_courier.core.engine.learning import learn, note_first_event, request_certificate
 from patient_courier.core.engine.matching import matches
 from patient_courier.core.engine.moving import landing, put_down
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Run, StudentState
 from patient_courier.core.engine.steps import STEPS, drop_held, pass_by
 from patient_courier.core.engine.turn import ON, Move, Numbers, Turn, Work

@@ -8,8 +8,9 @@ from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.block_texts import hidden_places, own_values
-from patient_courier.core.engine.definitions import Definitions, Plan, ReadyLetter
+from patient_courier.core.engine.definitions import Definitions, ReadyLetter
 from patient_courier.core.engine.fields import Source, value
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Run, StudentState
 from patient_courier.core.letters.merge import Value, one_line
 from patient_courier.core.school.values import PostingHours

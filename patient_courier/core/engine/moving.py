@@ -8,7 +8,7 @@ from typing import Literal
 
 from whenever import Instant
 
-from patient_courier.core.engine.definitions import Plan
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Run
 from patient_courier.core.school.sequences import Repeat, lanes
 

@@ -19,16 +19,11 @@ from patient_courier.core.engine import guards
 from patient_courier.core.engine.conditions import holds
 from patient_courier.core.engine.definitions import ReadyLetter
 from patient_courier.core.engine.effects import CallMade, CertificateIssued, LetterDecided, TagChanged
-from patient_courier.core.engine.facts import (
-    Sent,
-    add_tag,
-    issue_certificate,
-    remove_tag,
-    request_certificate,
-)
+from patient_courier.core.engine.facts import Sent
 from patient_courier.core.engine.fields import Source
 from patient_courier.core.engine.guards import Decision, decide
 from patient_courier.core.engine.happening import Happening
+from patient_courier.core.engine.learning import add_tag, issue_certificate, remove_tag, request_certificate
 from patient_courier.core.engine.matching import holds_already, matches
 from patient_courier.core.engine.state import Hold, Run
 from patient_courier.core.engine.turn import END, ON, REST, Move, Turn, Work

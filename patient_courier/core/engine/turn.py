@@ -13,9 +13,10 @@ from typing import TypeAlias
 from whenever import Instant
 
 from patient_courier.core.engine.conditions import Asked
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import Effect
 from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Run, StudentState
 from patient_courier.core.school.values import THIS
 

@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from typing import Literal
 
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.reading.known import Known
 from patient_courier.core.reading.references import (
-    Known,
     broadcast_faults,
     condition_faults,
     letter_faults,

@@ -8,7 +8,8 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from patient_courier.core.letters.json_text import NotJson, read_json
-from patient_courier.core.reading.references import Fault, faults
+from patient_courier.core.reading.known import Fault
+from patient_courier.core.reading.references import faults
 from patient_courier.core.school.file import SchoolFile
 
 # What is said of a text that has to be there.

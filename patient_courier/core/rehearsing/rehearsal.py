@@ -12,7 +12,7 @@ from patient_courier.core.calendar import calendar
 from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.engine.agenda import Agenda, Limits
 from patient_courier.core.engine.broadcasting import Coming, start_of
-from patient_courier.core.engine.definitions import Definitions, Plan, ready
+from patient_courier.core.engine.definitions import Definitions, ready
 from patient_courier.core.engine.effects import (
     BroadcastStarted,
     CertificateIssued,
@@ -23,6 +23,7 @@ from patient_courier.core.engine.effects import (
     Warned,
 )
 from patient_courier.core.engine.engine import Engine
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Hold, StudentState, new_state
 from patient_courier.core.school.events import EventBase, TagEvent
 from patient_courier.core.school.file import SchoolFile

@@ -11,7 +11,8 @@ from whenever import Date, Instant
 from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import StudentState, new_state
-from patient_courier.core.reading.references import Fault, Known, sequence_faults
+from patient_courier.core.reading.known import Fault, Known
+from patient_courier.core.reading.references import sequence_faults
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.rehearsing.rehearsal import Outcome, play_on, rehearse_moves
 from patient_courier.core.school.events import Event, EventBase

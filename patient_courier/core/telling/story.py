@@ -8,8 +8,9 @@ from typing import Any
 from whenever import Instant
 
 from patient_courier.core.calendar.duration import Duration
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.happening import Happening
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school.events import MatcherBase, OnEnrolled
 from patient_courier.core.school.sequences import Branch, WaitFor, Waypoint
 from patient_courier.core.school.values import Span

@@ -8,8 +8,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from patient_courier.core.checks.finding import Finding
-from patient_courier.core.checks.flow import spots
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.checks.spots import spots
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.school_file import EMPTY, validation_faults
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import MatcherBase

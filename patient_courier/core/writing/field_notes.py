@@ -6,7 +6,8 @@ from collections.abc import Iterable
 
 from patient_courier.core.checks.fields import field_trouble
 from patient_courier.core.checks.finding import Lacking
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school.letters import Letter
 
 

@@ -11,7 +11,8 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.engine.definitions import Definitions, Plan, ReadyLetter, ready
+from patient_courier.core.engine.definitions import Definitions, ReadyLetter, ready
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.courses import Course, Offer, School
 from patient_courier.core.school.letters import Letter

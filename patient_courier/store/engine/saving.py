@@ -26,7 +26,7 @@ from patient_courier.store.base.tables import (
     RunRow,
     TagRow,
 )
-from patient_courier.store.completion.certificates import Changed, follow
+from patient_courier.store.completion.issuing import Changed, follow
 from patient_courier.store.engine.rows import fact_values, run_values
 
 # What the engine calls sent still has to be handed to the carrier.

@@ -10,8 +10,9 @@ from sqlalchemy.orm import Session
 from whenever import Date, Instant
 
 from patient_courier.core.calendar import calendar
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.happening import Happening
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.store.base.definitions import letter_version
 from patient_courier.store.base.tables import (

@@ -23,7 +23,7 @@ from patient_courier.store.base.tables import (
     Table,
     TroubleRow,
 )
-from patient_courier.store.completion import certificates
+from patient_courier.store.completion import issuing
 from patient_courier.store.letters.outcomes import OUTCOMES
 
 # What is counted of a broadcast's letters; the others follow from these or are no end.
@@ -88,7 +88,7 @@ def erase(session: Session, id: int) -> None:
     """
     row = session.get_one(StudentRow, id)
     _count(session, id)
-    certificates.keep_void(session, id)
+    issuing.keep_void(session, id)
     session.execute(delete(MailRow).where(MailRow.recipient == row.email.lower()))
     session.execute(delete(TroubleRow).where(TroubleRow.recipient == row.email.lower()))
     for problem in session.scalars(select(ProblemRow)):

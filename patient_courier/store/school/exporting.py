@@ -17,7 +17,7 @@ from patient_courier.core.school.file import Picture, SchoolFile, Student
 from patient_courier.store.base.tables import DeliveryRow, EventRow, PictureRow, StudentRow, TagRow
 from patient_courier.store.broadcasts import broadcasts, postings
 from patient_courier.store.broadcasts.broadcasts import Kept
-from patient_courier.store.completion import certificates, feedback, signing_keys
+from patient_courier.store.completion import feedback, issuing, signing_keys
 
 _EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 # What an event carries beside its own fields: the objects around it.
@@ -48,9 +48,9 @@ def export_school(session: Session, definitions: Definitions, *, private_keys: b
         events=events,
         layouts=list(definitions.layouts.values()),
         pictures=_pictures(session),
-        certificates=certificates.exported(session),
-        void_places=certificates.void_places(session),
-        seal=definitions.seal if certificates.any_at_all(session) else None,
+        certificates=issuing.exported(session),
+        void_places=issuing.void_places(session),
+        seal=definitions.seal if issuing.any_at_all(session) else None,
         signing_keys=signing_keys.exported(session, private=private_keys),
         words=feedback.exported(session),
     )

@@ -31,7 +31,7 @@ from patient_courier.store.base.tables import (
     TagRow,
 )
 from patient_courier.store.broadcasts import broadcasts
-from patient_courier.store.completion import certificates, feedback, signing_keys
+from patient_courier.store.completion import feedback, issuing, signing_keys
 from patient_courier.store.students import consents
 from patient_courier.store.students.consents import AT_FIRST, Source
 
@@ -102,8 +102,8 @@ def _put_in_certificates(session: Session, file: SchoolFile, ids: dict[str, int]
     if file.seal:
         session.merge(SecretRow(name="seal", value=file.seal))
     signing_keys.replace(session, file.signing_keys)
-    certificates.put_in(session, file.certificates, ids)
-    certificates.put_void(session, file.void_places)
+    issuing.put_in(session, file.certificates, ids)
+    issuing.put_void(session, file.void_places)
 
 
 def add_student(

@@ -19,7 +19,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch.credentials import signed_credential
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.completion import certificates
+from patient_courier.store.completion import certificates, issuing
 from patient_courier.store.completion.certificates import Print
 from patient_courier.web.context import Reading, Session, ThePost, definitions_in
 from patient_courier.web.drawings import digest
@@ -84,9 +84,7 @@ def _example(post: Post, course: str, key: str) -> Certificate:
         found = definitions.courses.get(course)
         if found is None or found.certificate is None:
             raise HTTPException(404)
-        known = certificates.is_announced(session, course) or compare_digest(
-            key, example_key(definitions, course)
-        )
+        known = issuing.is_announced(session, course) or compare_digest(key, example_key(definitions, course))
         if not known:
             raise HTTPException(404)
         design = design_of(definitions, found)

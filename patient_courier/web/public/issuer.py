@@ -12,7 +12,7 @@ from patient_courier.certificates.signing import CREDENTIALS, OPEN_BADGES
 from patient_courier.core.completion.certificates import design_of
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.credentials import issuer_of, public_keys, signed_status
-from patient_courier.store.completion.certificates import is_announced
+from patient_courier.store.completion.issuing import is_announced
 from patient_courier.web.context import Reading, ThePost, definitions_in
 
 router = APIRouter(prefix="/issuer", include_in_schema=False)

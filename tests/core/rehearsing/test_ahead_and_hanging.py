@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from patient_courier.core.drafting.neutral import neutral
-from patient_courier.core.engine.definitions import Plan
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.hanging import hangs_on
 from patient_courier.core.rehearsing.rehearsal import definitions_of, rehearse
 from patient_courier.core.school.conditions import IsCompleted, IsTagged

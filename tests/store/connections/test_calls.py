@@ -13,7 +13,8 @@ import pytest
 from sqlalchemy import select, update
 from standardwebhooks.webhooks import Webhook
 
-from patient_courier.core.reading.references import Known, sequence_faults
+from patient_courier.core.reading.known import Known
+from patient_courier.core.reading.references import sequence_faults
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.school.values import parse_moment

@@ -254,7 +254,7 @@ def test_every_path_names_what_is_decided_and_what_goes_out(app):
 def played(app, id):
     """A look back that is over."""
     job = app.client.get(f"/api/replays/{id}").json()
-    return job if job["state"] != "playing" else None
+    return job if job["state"] != "working" else None
 
 
 def test_the_last_days_again_count_what_a_draft_would_have_posted(app):

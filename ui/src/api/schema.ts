@@ -5562,7 +5562,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "playing" | "done" | "stopped" | "failed";
+            state: "working" | "done" | "stopped" | "failed";
             /** Total */
             total: number;
         };

@@ -24,7 +24,7 @@ const { data: job } = useQuery({
   queryKey: ["replay", id],
   queryFn: () => data(api.GET("/api/replays/{id}", { params: { path: { id: id.value ?? 0 } } })),
   enabled: computed(() => id.value !== null),
-  refetchInterval: (query) => (query.state.data?.state === "playing" || !query.state.data ? 300 : false),
+  refetchInterval: (query) => (query.state.data?.state === "working" || !query.state.data ? 300 : false),
 });
 const stop = useMutation({ mutationFn: () => data(api.DELETE("/api/replays/{id}", { params: { path: { id: id.value ?? 0 } } })) });
 onMounted(() => begin.mutate());
@@ -39,10 +39,10 @@ const count = (step: string) => job.value?.result?.steps.find((one) => one.step 
   <div class="room">
     <div class="line">
       <label>The last <select v-model.number="days" class="native" aria-label="Days to look back"><option :value="30">30 days</option><option :value="90">90 days</option><option :value="180">180 days</option><option :value="365">year</option></select> again</label>
-      <Button size="small" :loading="job?.state === 'playing'" @click="begin.mutate()">Play</Button>
-      <Button v-if="job?.state === 'playing'" size="small" danger @click="stop.mutate()">Stop</Button>
+      <Button size="small" :loading="job?.state === 'working'" @click="begin.mutate()">Play</Button>
+      <Button v-if="job?.state === 'working'" size="small" danger @click="stop.mutate()">Stop</Button>
     </div>
-    <Progress v-if="job && job.state === 'playing'" :percent="Math.round((100 * job.done) / Math.max(1, job.total))" />
+    <Progress v-if="job && job.state === 'working'" :percent="Math.round((100 * job.done) / Math.max(1, job.total))" />
     <p v-if="job?.state === 'stopped'" class="soft">Stopped after {{ job.done }} of {{ job.total }} students.</p>
     <p v-if="job?.state === 'failed'" role="alert" class="warn">This could not be played. Try it with fewer days.</p>
     <template v-if="job?.result">

@@ -22,13 +22,13 @@ from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.letters import outcomes
 from patient_courier.web.context import Session, SignedIn, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.places.broadcasts.broadcasts import (
-    BroadcastKey,
     BroadcastOut,
     Pace,
     broadcast_out,
     found_broadcast,
     read_broadcast,
 )
+from patient_courier.web.places.broadcasts.drafts import BroadcastKey
 
 router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
 # The place on Earth where a day ends last.

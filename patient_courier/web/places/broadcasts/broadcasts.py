@@ -7,27 +7,22 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, HTTPException, Response
 from pydantic import BaseModel, Field, ValidationError
 
-from patient_courier.core.calendar import calendar
 from patient_courier.core.checks import with_letter
-from patient_courier.core.drafting.broadcast import new_broadcast, new_letter
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.reading.references import Known, broadcast_faults
 from patient_courier.core.reading.school_file import as_data, validation_faults
 from patient_courier.core.rehearsing.slip import why
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.core.school.text import Line
 from patient_courier.core.telling import words
 from patient_courier.dispatch.broadcasts import first_letters, stands
 from patient_courier.dispatch.clock import real_now
-from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.broadcasts.broadcasts import Kept
 from patient_courier.store.letters import outcomes
 from patient_courier.store.students import audiences
 from patient_courier.store.students.audiences import Audience
-from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in, now_in
-from patient_courier.web.editions import BegunFrom, edition_of, say
+from patient_courier.web import editions
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.editions import say
 from patient_courier.web.figures import Figure, figures_of
 from patient_courier.web.findings import FindingOut, finding_out
 
@@ -103,27 +98,6 @@ class BroadcastOut(BaseModel):
     reasons: list[ReasonOut]
 
 
-class NewBroadcast(BaseModel):
-    """A draft to begin; without a letter an empty one is begun with it. ``audience``: with a copy of its conditions."""
-
-    name: Line = Field(min_length=1, max_length=200)
-    letter: str | None = None
-    to: dict[str, Any] | None = None
-    audience: str | None = None
-
-
-class BroadcastKey(BaseModel):
-    key: str
-
-
-class DraftIn(BaseModel):
-    """``audience`` is the one whose conditions have just been copied."""
-
-    body: dict[str, Any]
-    pace: Pace = None
-    audience: str | None = None
-
-
 @router.get("")
 def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[BroadcastSummary]:
     """All broadcasts, the newest first."""
@@ -162,31 +136,11 @@ def _when(kept: Kept, zone: str) -> str:
     return clock if broadcast.zone == "school" else f"{clock} where they live"
 
 
-@router.post("", status_code=201)
-def begin(body: NewBroadcast, user: SignedIn, post: ThePost, session: Writing) -> BroadcastKey:
-    """Begin a draft, to everyone, for nine o'clock tomorrow."""
-    definitions, now = definitions_in(post, session), now_in(session)
-    key = free_key(body.name, {kept.key for kept in broadcasts.every(session)})
-    letter = body.letter
-    if letter is None:
-        fresh = new_letter(body.name, definitions.letters)
-        save_letter(session, fresh, now)
-        letter = fresh.key
-    elif letter not in definitions.letters:
-        raise HTTPException(422, "There is no such letter.")
-    to, copied = body.to, _copied(session, body.audience)
-    if copied is not None:
-        to = copied.condition.model_dump(mode="json", by_alias=True, exclude_unset=True)
-    draft = new_broadcast(key, body.name, letter, to, calendar.local_date(now, definitions.school.timezone))
-    broadcasts.save(session, read_broadcast(draft), now, **_origin(copied))
-    return BroadcastKey(key=key)
-
-
-def _copied(session: Session, key: str | None) -> Audience | None:
+def copied_audience(session: Session, key: str | None) -> Audience | None:
     return audiences.find(session, key) if key else None
 
 
-def _origin(copied: Audience | None) -> dict[str, Any]:
+def origin_of(copied: Audience | None) -> dict[str, Any]:
     return {"audience": copied.key, "audience_saved": copied.saved} if copied else {}
 
 
@@ -216,9 +170,9 @@ def get_broadcast(
     return out
 
 
-def _edition(kept: Kept) -> str:
+def edition_of(kept: Kept) -> str:
     """Of what is edited: planning and calling off are no other edition."""
-    return edition_of(as_data(kept.broadcast.model_copy(update={"status": "draft"})), kept.pace)
+    return editions.edition_of(as_data(kept.broadcast.model_copy(update={"status": "draft"})), kept.pace)
 
 
 def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> BroadcastOut:
@@ -232,7 +186,7 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
     first = first_letters(session, definitions, kept)[0] if status == "scheduled" else None
     return BroadcastOut(
         body=as_data(kept.broadcast),
-        edition=_edition(kept),
+        edition=edition_of(kept),
         status=status,
         status_words=STATUS_WORDS[status],
         when=_when(kept, zone),
@@ -255,7 +209,7 @@ def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> Bro
 
 
 def _copied_out(session: Session, kept: Kept) -> CopiedOut | None:
-    found = _copied(session, kept.audience)
+    found = copied_audience(session, kept.audience)
     if found is None or kept.audience_saved is None:
         return None
     return CopiedOut(key=found.key, name=found.name, changed=found.saved > kept.audience_saved)
@@ -274,40 +228,3 @@ def _reasons(session: Session, kept: Kept) -> list[ReasonOut]:
         )
         for status, reason, number in outcomes.reasons(session, outcomes.of_broadcast(kept.key), names)
     ]
-
-
-@router.put("/{key}")
-def save_draft(
-    key: str,
-    body: DraftIn,
-    user: SignedIn,
-    post: ThePost,
-    session: Writing,
-    begun: BegunFrom,
-    response: Response,
-) -> BroadcastOut:
-    """Save a draft as it is written. 409 when it is no draft any more."""
-    kept = found_broadcast(session, key)
-    if kept.status != "draft":
-        raise HTTPException(
-            409, "This broadcast is no draft any more. Reload the page to see where it stands."
-        )
-    begun.check(_edition(kept))
-    definitions = definitions_in(post, session)
-    broadcast = read_broadcast({**body.body, "key": key, "status": "draft"})
-    faults = list(broadcast_faults("", broadcast, Known.of_definitions(definitions)))
-    if faults:
-        raise HTTPException(422, f"{faults[0].pointer}: {faults[0].sentence}")
-    origin = _origin(_copied(session, body.audience))
-    broadcasts.save(session, broadcast, now_in(session), pace=body.pace, **origin)
-    out = broadcast_out(session, definitions, found_broadcast(session, key))
-    say(response, out.edition)
-    return out
-
-
-@router.delete("/{key}", status_code=204)
-def throw_away(key: str, user: SignedIn, session: Writing) -> None:
-    """Throw a draft away; its letter stays in the library."""
-    if found_broadcast(session, key).status != "draft":
-        raise HTTPException(409, "Only a draft can be thrown away. What was posted stays on record.")
-    broadcasts.remove(session, key)

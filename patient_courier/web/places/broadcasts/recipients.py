@@ -2,226 +2,37 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, HTTPException, Query
+from fastapi import APIRouter, Query
 from pydantic import BaseModel
 from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.broadcasting import start_of
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.rehearsing.outlook import Crowd, Fate, Outlook
-from patient_courier.core.rehearsing.slip import slip, why
-from patient_courier.core.rehearsing.wave import Wave, wave
+from patient_courier.core.rehearsing.outlook import Fate
+from patient_courier.core.rehearsing.slip import why
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.telling import words
-from patient_courier.dispatch import outlook as ahead
-from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.broadcasts import postings
-from patient_courier.store.broadcasts.broadcasts import Kept
 from patient_courier.store.engine.loading import load_states
-from patient_courier.store.students import audiences, people
+from patient_courier.store.students import audiences
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import (
     PageNumber,
     Reading,
-    RowId,
     Search,
-    Session,
     SignedIn,
+    TheBoard,
     ThePost,
     definitions_in,
     now_in,
 )
-from patient_courier.web.jobs import Job, Jobs, JobState
 from patient_courier.web.places.broadcasts.broadcasts import found_broadcast
+from patient_courier.web.places.broadcasts.outlook import LOOKS, detail_of
 
 router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
-# A school of some hundreds is played within this; beyond, the page asks again and shows how far it is.
-PATIENCE_SECONDS = 1.8
-MOST_NAMES = 200
 JobNumber = Annotated[int, Query(ge=0, le=2**31)]
-
-
-class WontGetPerson(BaseModel):
-    key: str
-    name: str
-    detail: str
-
-
-class FateGroup(BaseModel):
-    """Students of whom the same will become: ``not``, ``later``, ``mend`` or ``waits``; names are cut at two hundred."""
-
-    kind: Literal["not", "later", "mend", "waits"]
-    reason: str
-    sentence: str
-    number: int
-    students: list[WontGetPerson]
-
-
-class SlipOut(BaseModel):
-    post: str
-    when: str
-    without: list[str]
-    later: list[str]
-
-
-class Crowded(BaseModel):
-    """Letters in the seven days around it: the usual number, the most, and the worst day with who it is."""
-
-    usual: int
-    most: int
-    worst_day: str | None
-    on_worst_day: int
-    student: WontGetPerson | None
-
-
-class OutlookResult(BaseModel):
-    """``matching`` fit at its moment; ``gone`` of those who fit now will not by then, ``to_come`` the other way round."""
-
-    will: int
-    matching: int
-    gone: int
-    to_come: int
-    groups: list[FateGroup]
-    slip: SlipOut
-    slip_now: SlipOut
-    crowded: Crowded
-    cut_short: bool
-
-
-class OutlookOut(BaseModel):
-    """The look ahead: how many students have been played, and what came of it when all have."""
-
-    id: int
-    state: JobState
-    done: int
-    total: int
-    result: OutlookResult | None
-
-
-_looks: Jobs[tuple[Outlook, OutlookResult]] = Jobs("outlook")
-
-
-@router.post("/{key}/outlook")
-def look_ahead(key: str, user: SignedIn, post: ThePost, session: Reading) -> OutlookOut:
-    """Play everyone to the broadcast's moment; what is not done at once is asked for by its id."""
-    kept = found_broadcast(session, key)
-    definitions, now = definitions_in(post, session), now_in(session)
-    ids = ahead.candidates(session, definitions, kept.broadcast, now)
-    job = _looks.begin(len(ids), lambda job: _look(post, definitions, kept, ids, now, job), PATIENCE_SECONDS)
-    return _out(job)
-
-
-@router.get("/outlooks/{id}")
-def get_outlook(id: RowId, user: SignedIn) -> OutlookOut:
-    job = _looks.find(id)
-    if job is None:
-        raise HTTPException(404, "This look ahead is no longer known. Ask for it again.")
-    return _out(job)
-
-
-def _out(job: Job[tuple[Outlook, OutlookResult]]) -> OutlookOut:
-    result = job.result[1] if job.result else None
-    return OutlookOut(id=job.id, state=job.state, done=job.done, total=job.total, result=result)
-
-
-def _look(
-    post: Post,
-    definitions: Definitions,
-    kept: Kept,
-    ids: list[int],
-    now: Instant,
-    job: Job[tuple[Outlook, OutlookResult]],
-) -> tuple[Outlook, OutlookResult]:
-    broadcast, zone = kept.broadcast, definitions.school.timezone
-    with post.database.reading() as session:
-        found = ahead.look(session, definitions, broadcast, ids, now, job.step)
-        groups = _groups(session, definitions, found, zone)
-        start = max(start_of(broadcast, zone), now)
-        zones = audiences.zones(session, definitions, broadcast.to, broadcast.course, start)
-        surge = wave(broadcast, zones, zone, now, kept.pace)
-        now_fit = {key for _, key, _ in postings.on_the_list(session, definitions, broadcast, now)}
-        result = OutlookResult(
-            gone=len(now_fit - found.fates.keys()),
-            to_come=len(found.fates.keys() - now_fit),
-            will=sum(fate.status == "sent" for fate in found.fates.values()),
-            matching=len(found.fates) + len(broadcast.without),
-            groups=groups,
-            slip=_slip(broadcast, found, surge, zone, kept.pace, at_once=False),
-            slip_now=_slip(broadcast, found, surge, zone, kept.pace, at_once=True),
-            crowded=_crowded(session, found),
-            cut_short=found.cut_short,
-        )
-    return found, result
-
-
-def _slip(
-    broadcast: Broadcast, found: Outlook, surge: Wave, zone: str, pace: int | None, *, at_once: bool
-) -> SlipOut:
-    said = slip(broadcast, found, surge, zone, at_once=at_once, pace=pace)
-    return SlipOut(post=said.post, when=said.when, without=said.without, later=said.later)
-
-
-def _groups(session: Session, definitions: Definitions, found: Outlook, zone: str) -> list[FateGroup]:
-    """Those who will not get it, or later, by reason, the most first."""
-    sorted_out: dict[tuple[str, str], list[Fate]] = {}
-    for fate in found.fates.values():
-        match fate.status:
-            case "skipped":
-                sorted_out.setdefault(("not", fate.reason or ""), []).append(fate)
-            case "stuck":
-                sorted_out.setdefault(("mend", fate.reason or ""), []).append(fate)
-            case "held":
-                sorted_out.setdefault(("waits", fate.reason or ""), []).append(fate)
-            case "sent" if fate.holds:
-                sorted_out.setdefault(("later", fate.holds[-1]), []).append(fate)
-    names = people.by_keys(session, {x.student for fates in sorted_out.values() for x in fates[:MOST_NAMES]})
-    groups = [
-        FateGroup(
-            kind=kind,  # type: ignore[arg-type]
-            reason=reason,
-            sentence=why(reason, len(fates)),
-            number=len(fates),
-            students=[
-                WontGetPerson(key=x.student, name=names[x.student].name, detail=_detail(x, zone))
-                for x in fates[:MOST_NAMES]
-            ],
-        )
-        for (kind, reason), fates in sorted_out.items()
-    ]
-    return sorted(groups, key=lambda group: (group.kind == "later", -group.number))
-
-
-def _detail(fate: Fate, zone: str) -> str:
-    if fate.inside:
-        return f"inside {', '.join(fate.inside)}"
-    if fate.status == "sent":
-        return f"gets it {words.moment(fate.at, zone)}"
-    return ""
-
-
-def _crowded(session: Session, found: Outlook) -> Crowded:
-    counts = Counter(crowd.letters for crowd in found.crowds.values())
-    if not counts:
-        return Crowded(usual=0, most=0, worst_day=None, on_worst_day=0, student=None)
-    middle = sorted(counts.elements())[counts.total() // 2]
-    key, worst = max(found.crowds.items(), key=lambda item: (item[1].on_that_day, item[1].letters))
-    most = max(counts)
-    person = people.find(session, key)
-    return Crowded(
-        usual=middle,
-        most=most,
-        worst_day=words.day(worst.day) if worst.day else None,
-        on_worst_day=worst.on_that_day,
-        student=WontGetPerson(key=key, name=person.name, detail=_had(worst)) if person else None,
-    )
-
-
-def _had(crowd: Crowd) -> str:
-    return f"{crowd.letters} letters in the week"
 
 
 class RecipientOut(BaseModel):
@@ -250,6 +61,7 @@ def recipients(
     user: SignedIn,
     post: ThePost,
     session: Reading,
+    board: TheBoard,
     q: Search = "",
     only: Literal["", "unticked"] = "",
     page: PageNumber = 1,
@@ -269,22 +81,21 @@ def recipients(
         page=page,
         without=broadcast.without if only else None,
     )
-    job = _looks.find(outlook)
-    fates = job.result[0].fates if job and job.result else {}
+    job = board.of(LOOKS).find(outlook)
+    fates = job.result[0].fates if job and job.about == key and job.result else {}
     states = load_states(session, [one.id for one in found], definitions)
     unticked = set(broadcast.without)
-    items = []
-    for one in found:
-        items.append(
-            _recipient(
-                definitions,
-                broadcast,
-                one,
-                states[one.id].facts.seen,
-                fates.get(one.key),
-                ticked=one.key not in unticked,
-            )
+    items = [
+        _recipient(
+            definitions,
+            broadcast,
+            one,
+            states[one.id].facts.seen,
+            fates.get(one.key),
+            ticked=one.key not in unticked,
         )
+        for one in found
+    ]
     return RecipientPage(total=total, unticked=len(unticked), items=items)
 
 
@@ -306,7 +117,7 @@ def _recipient(
     if fate is not None and ticked:
         kind = kinds.get(fate.status, "later" if fate.holds else "sent")
         reason = fate.reason or (fate.holds[-1] if fate.holds else None)
-        said = _detail(fate, zone) or (why(reason, 1) if reason else "")
+        said = detail_of(fate, zone) or (why(reason, 1) if reason else "")
     return RecipientOut(
         key=one.key,
         name=one.name,
@@ -317,44 +128,4 @@ def _recipient(
         last_seen=words.day(calendar.local_date(seen, zone)) if seen else None,
         fate=kind,  # type: ignore[arg-type]
         why=said,
-    )
-
-
-class CrestOut(BaseModel):
-    """When it is the broadcast's time for some students: school time, how many they are, and where."""
-
-    at: str
-    students: int
-    places: list[str]
-    late: bool
-
-
-class WaveOut(BaseModel):
-    start: str
-    crests: list[CrestOut]
-    late: int
-    last: str | None
-
-
-@router.get("/{key}/wave")
-def get_wave(key: str, user: SignedIn, post: ThePost, session: Reading) -> WaveOut:
-    """The hours in which the broadcast goes round the world."""
-    kept = found_broadcast(session, key)
-    definitions, now = definitions_in(post, session), now_in(session)
-    zone, broadcast = definitions.school.timezone, kept.broadcast
-    zones = audiences.zones(session, definitions, broadcast.to, broadcast.course, now)
-    found = wave(broadcast, zones, zone, kept.started or now, kept.pace)
-    return WaveOut(
-        start=words.moment(found.start, zone),
-        crests=[
-            CrestOut(
-                at=words.moment(crest.at, zone),
-                students=crest.students,
-                places=[calendar.town(one) for one in crest.zones],
-                late=crest.late,
-            )
-            for crest in found.crests
-        ],
-        late=found.late,
-        last=words.moment(found.last, zone) if found.last else None,
     )

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import zipfile
-from tempfile import NamedTemporaryFile
-from typing import IO, Annotated, Any, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, HTTPException, Path, Query, Response
-from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from whenever import Date, Instant
 
-from patient_courier.certificates.drawing import Certificate, draw
+from patient_courier.certificates.drawing import draw
 from patient_courier.certificates.scripts import missing
 from patient_courier.core.calendar import calendar
 from patient_courier.core.completion.certificates import FIELDS, design_of, difficult
@@ -21,13 +18,12 @@ from patient_courier.core.school.text import Line
 from patient_courier.core.school.values import moment_text
 from patient_courier.core.telling import words
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store.completion import certificates
+from patient_courier.store.completion import certificates, issuing
 from patient_courier.store.completion.certificates import Print
 from patient_courier.store.students import people
 from patient_courier.web.context import (
     PageNumber,
     Reading,
-    RowId,
     Search,
     Session,
     SignedIn,
@@ -36,16 +32,13 @@ from patient_courier.web.context import (
     definitions_in,
     now_in,
 )
-from patient_courier.web.jobs import Job, Jobs, JobState
 from patient_courier.web.places.courses.courses import known_course, read_course
-from patient_courier.web.printed_certificate import certificate_of, example, printed
-from patient_courier.web.refusals import attachment, csv_file
+from patient_courier.web.printed_certificate import certificate_of, example
+from patient_courier.web.refusals import csv_file
 
 router = APIRouter(prefix="/api/certificates", tags=["certificates"])
 Day = Annotated[str | None, Query(max_length=10)]
 CodePath = Annotated[str, Path(max_length=40)]
-# An archive that takes less than this is there with the first answer.
-PATIENCE_SECONDS = 2.0
 
 
 class CertificateOut(BaseModel):
@@ -137,23 +130,6 @@ class DrawnAnew(BaseModel):
     changed: int
 
 
-class ArchiveIn(BaseModel):
-    course: str = Field(max_length=200)
-
-
-class ArchiveOut(BaseModel):
-    """All PDFs of a course as one archive: how many are drawn; ``done`` when it can be fetched."""
-
-    id: int
-    state: JobState
-    done: int
-    total: int
-
-
-# An archive is a file of its own, gone when its job is forgotten: ten thousand PDFs are some 300 MB.
-_archives: Jobs[IO[bytes]] = Jobs("archive")
-
-
 @router.get("")
 def list_certificates(
     chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, session: Reading, page: PageNumber = 1
@@ -161,7 +137,7 @@ def list_certificates(
     """A page of fifty, the newest first."""
     definitions = definitions_in(post, session)
     total, found = certificates.search(session, chosen.of(definitions.school.timezone), page)
-    older = certificates.older(session, definitions, chosen.course) if chosen.course else 0
+    older = issuing.older(session, definitions, chosen.course) if chosen.course else 0
     return CertificatesPage(
         total=total, older=older, items=[certificate_out(definitions, one) for one in found]
     )
@@ -255,50 +231,8 @@ def issue_again(body: AgainIn, user: SignedIn, post: ThePost, session: Writing) 
     definitions = definitions_in(post, session)
     known_course(definitions, body.course)
     return DrawnAnew(
-        changed=certificates.issue_again(session, definitions, body.course, now_in(session), body.code)
+        changed=issuing.issue_again(session, definitions, body.course, now_in(session), body.code)
     )
-
-
-@router.post("/archive")
-def begin_archive(body: ArchiveIn, user: SignedIn, post: ThePost, session: Reading) -> ArchiveOut:
-    """Draw every certificate of a course that stands."""
-    definitions = definitions_in(post, session)
-    known_course(definitions, body.course)
-    read: dict[str, bytes | None] = {}
-    found = [
-        printed(session, definitions, one, read)
-        for one in certificates.every(session, certificates.Chosen(course=body.course, state="stands"))
-    ]
-    if not found:
-        raise HTTPException(409, "There is no certificate of this course yet.")
-    job = _archives.begin(len(found), lambda job: _drawn(found, job), PATIENCE_SECONDS)
-    return _archive_out(job)
-
-
-@router.get("/archive/{id}")
-def archive(id: RowId, user: SignedIn) -> ArchiveOut:
-    return _archive_out(_known_archive(id))
-
-
-@router.get(
-    "/archive/{id}/file", response_class=Response, responses={200: {"content": {"application/zip": {}}}}
-)
-def archive_file(id: RowId, user: SignedIn) -> Response:
-    job = _known_archive(id)
-    if job.result is None:
-        raise HTTPException(409, "It is not ready yet.")
-    headers = {"Content-Disposition": attachment("certificates.zip")}
-    return FileResponse(job.result.name, media_type="application/zip", headers=headers)
-
-
-def _drawn(found: list[Certificate], job: Job[IO[bytes]]) -> IO[bytes]:
-    out = NamedTemporaryFile(prefix="certificates-", suffix=".zip")  # noqa: SIM115 (kept as long as its job)
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:  # what is in a PDF is packed already
-        for one in found:
-            archive.writestr(f"{one.number}.pdf", draw(one, "pdf"))
-            job.step()
-    out.flush()
-    return out
 
 
 def _known(session: Session, code: str) -> Print:
@@ -306,14 +240,3 @@ def _known(session: Session, code: str) -> Print:
     if found is None:
         raise HTTPException(404, "There is no such certificate.")
     return found
-
-
-def _known_archive(id: int) -> Job[IO[bytes]]:
-    job = _archives.find(id)
-    if job is None:
-        raise HTTPException(404, "This archive is no longer known. Ask for it again.")
-    return job
-
-
-def _archive_out(job: Job[Any]) -> ArchiveOut:
-    return ArchiveOut(id=job.id, state=job.state, done=job.done, total=job.total)

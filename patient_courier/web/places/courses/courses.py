@@ -12,12 +12,8 @@ from patient_courier.core.courses.course_line import hung
 from patient_courier.core.courses.standing import is_silent
 from patient_courier.core.drafting.course_line_view import LineOut, covered_line
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.reading.references import (
-    Known,
-    certificate_faults,
-    doubled_outline_key,
-    sequence_faults,
-)
+from patient_courier.core.reading.known import Known
+from patient_courier.core.reading.references import certificate_faults, doubled_outline_key, sequence_faults
 from patient_courier.core.reading.school_file import as_data, validation_faults
 from patient_courier.core.school.courses import Course, Offer
 from patient_courier.core.telling import words

@@ -11,7 +11,8 @@ from pydantic import BaseModel, ValidationError
 from patient_courier.core.checks import writing_findings
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.letters.diff import said
-from patient_courier.core.reading.references import Known, letter_faults
+from patient_courier.core.reading.known import Known
+from patient_courier.core.reading.references import letter_faults
 from patient_courier.core.reading.school_file import as_data, validation_faults
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.writing.example import courses_using

@@ -28,7 +28,7 @@ from patient_courier.dispatch.pictures import keep_pictures, read_pictures
 from patient_courier.dispatch.taking import plan_clocks_anew
 from patient_courier.intake.pictures import Made, NoPicture
 from patient_courier.store.base.definitions import save_school
-from patient_courier.store.completion.certificates import restore_facts
+from patient_courier.store.completion.issuing import restore_facts
 from patient_courier.store.school.exporting import export_school
 from patient_courier.store.school.opening import NotEmpty, fill_school
 from patient_courier.store.students.people import fields_seen, forms_seen

@@ -11,7 +11,8 @@ from patient_courier.core.drafting import ending, median, nudge
 from patient_courier.core.drafting.fitting import Fitted, PartOut, fit, named_parts, of_sequence
 from patient_courier.core.drafting.median import MedianPost
 from patient_courier.core.drafting.neutral import filled
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store.base.definitions import save_letter, save_sequence
 from patient_courier.store.letters.starters import abouts, starter_pattern, starters

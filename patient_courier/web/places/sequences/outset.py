@@ -17,8 +17,17 @@ from patient_courier.core.writing.editing import starts_words
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.outset import CHUNK, Found, Who, choices, found_for, look
 from patient_courier.store.students import people
-from patient_courier.web.context import Reading, RowId, Session, SignedIn, ThePost, definitions_in, now_in
-from patient_courier.web.jobs import Job, Jobs, JobState
+from patient_courier.web.context import (
+    Reading,
+    RowId,
+    Session,
+    SignedIn,
+    TheBoard,
+    ThePost,
+    definitions_in,
+    now_in,
+)
+from patient_courier.web.jobs import Job, JobState, Kind
 
 router = APIRouter(prefix="/api/sequences", tags=["sequences"])
 PATIENCE_SECONDS = 2.0
@@ -74,7 +83,7 @@ class LookOut(BaseModel):
     result: LookResult | None
 
 
-_looks: Jobs[LookResult] = Jobs("outset")
+_LOOKS: Kind[None, LookResult] = Kind("outset", "This look ahead is no longer known. Ask for it again.")
 _SAID: Mapping[Who, str] = {
     "missed": "who would have come in while it was paused",
     "silent": "who stand at “{stop}” now and have done nothing for a week",
@@ -114,12 +123,14 @@ def before_it_runs(key: str, user: SignedIn, post: ThePost, session: Reading) ->
 
 
 @router.post("/{key}/outset")
-def look_at(key: str, body: WhoIn, user: SignedIn, post: ThePost, session: Reading) -> LookOut:
+def look_at(
+    key: str, body: WhoIn, user: SignedIn, post: ThePost, session: Reading, board: TheBoard
+) -> LookOut:
     """What these would be sent if they were taken in now; what is not done at once is asked for by its id."""
     definitions, now = _definitions(post, session, key), now_in(session)
     found = found_for(session, definitions, key, body.who, now)
 
-    def work(job: Job[LookResult]) -> LookResult:
+    def work(job: Job[None, LookResult]) -> LookResult:
         fates: dict[str, First] = {}
         for begin in range(0, len(found.starts), CHUNK):
             with post.database.reading() as reading:
@@ -129,18 +140,15 @@ def look_at(key: str, body: WhoIn, user: SignedIn, post: ThePost, session: Readi
         with post.database.reading() as reading:
             return _result(reading, definitions, key, found, fates)
 
-    return _out(_looks.begin(len(found.starts), work, PATIENCE_SECONDS))
+    return _out(board.of(_LOOKS).begin(len(found.starts), None, work, PATIENCE_SECONDS))
 
 
 @router.get("/outsets/{id}")
-def get_look(id: RowId, user: SignedIn) -> LookOut:
-    job = _looks.find(id)
-    if job is None:
-        raise HTTPException(404, "This look ahead is no longer known. Ask for it again.")
-    return _out(job)
+def get_look(id: RowId, user: SignedIn, board: TheBoard) -> LookOut:
+    return _out(board.of(_LOOKS).known(id))
 
 
-def _out(job: Job[LookResult]) -> LookOut:
+def _out(job: Job[None, LookResult]) -> LookOut:
     return LookOut(id=job.id, state=job.state, done=job.done, total=job.total, result=job.result)
 
 

@@ -7,15 +7,16 @@ from typing import Annotated
 from fastapi import APIRouter, HTTPException, Path
 from pydantic import BaseModel
 
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.moving import landing
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school import sequences as s
 from patient_courier.core.telling import words
 from patient_courier.core.writing.editing import starts_words, step_words
 from patient_courier.dispatch.by_hand import Act
 from patient_courier.dispatch.sequences import landings, on_older
 from patient_courier.store.sequences import inside
-from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.context import Reading, Session, SignedIn, TheBoard, ThePost, definitions_in
 from patient_courier.web.places.sequences.sequences import SequenceBody
 from patient_courier.web.places.students.bulk import BulkOut, begin_work
 
@@ -197,11 +198,11 @@ def _next(session: Session, definitions: Definitions, key: str) -> list[NextOne]
 
 
 @router.post("/{key}/move", status_code=202)
-def move(key: str, user: SignedIn, post: ThePost, session: Reading) -> BulkOut:
+def move(key: str, user: SignedIn, post: ThePost, session: Reading, board: TheBoard) -> BulkOut:
     """Move everyone on older versions to the one in force, in a minute; until then it can be called off."""
     definitions = definitions_in(post, session)
     _known(definitions, key)
     ids = on_older(session, definitions, key)
     if not ids:
         raise HTTPException(409, "Everyone is on the newest version.")
-    return begin_work(post, definitions, Act("move", key), ids, user.name)
+    return begin_work(board, post, definitions, Act("move", key), ids, user.name)

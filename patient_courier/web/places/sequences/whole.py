@@ -7,7 +7,8 @@ from typing import Literal
 from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel
 
-from patient_courier.core.engine.definitions import Definitions, Plan
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.rehearsing.slip import why
 from patient_courier.core.telling import words
 from patient_courier.core.writing.editing import step_words

@@ -11,7 +11,8 @@ from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.broadcasting import settled
 from patient_courier.core.engine.conditions import Asked
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.reading.references import Known, condition_faults
+from patient_courier.core.reading.known import Known
+from patient_courier.core.reading.references import condition_faults
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.text import Line

@@ -15,8 +15,17 @@ from patient_courier.dispatch.by_hand import Act, Did, do, in_chunks, sets_going
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.students import audiences, people
-from patient_courier.web.context import Reading, RowId, Session, SignedIn, ThePost, definitions_in, now_in
-from patient_courier.web.jobs import Job, Jobs, JobState
+from patient_courier.web.context import (
+    Reading,
+    RowId,
+    Session,
+    SignedIn,
+    TheBoard,
+    ThePost,
+    definitions_in,
+    now_in,
+)
+from patient_courier.web.jobs import Board, Job, JobState, Kind
 from patient_courier.web.places.students.audiences import read_condition
 
 router = APIRouter(prefix="/api/bulk", tags=["students"])
@@ -52,7 +61,7 @@ class BulkOut(BaseModel):
     refused: str
 
 
-class _Work:
+class Work:
     """What is asked, for whom, and what came of it. What has its minute before it is done can't be put back after."""
 
     def __init__(self, act: Act, by: str, waits: bool) -> None:
@@ -64,12 +73,11 @@ class _Work:
         self.taken_back = False
 
 
-_jobs: Jobs[Did] = Jobs("bulk")
-_works: dict[int, _Work] = {}
+BULK: Kind[Work, Did] = Kind("bulk", "This work is no longer known.")
 
 
 @router.post("", status_code=202)
-def begin(body: BulkIn, user: SignedIn, post: ThePost, session: Reading) -> BulkOut:
+def begin(body: BulkIn, user: SignedIn, post: ThePost, session: Reading, board: TheBoard) -> BulkOut:
     """Begin it, at once or in a minute."""
     definitions = definitions_in(post, session)
     act = Act(body.what, body.name)
@@ -77,17 +85,16 @@ def begin(body: BulkIn, user: SignedIn, post: ThePost, session: Reading) -> Bulk
     ids = chosen_ids(session, definitions, body, now_in(session))
     if not ids:
         raise HTTPException(409, "Nobody is chosen.")
-    return begin_work(post, definitions, act, ids, user.name)
+    return begin_work(board, post, definitions, act, ids, user.name)
 
 
-def begin_work(post: Post, definitions: Definitions, act: Act, ids: list[int], by: str) -> BulkOut:
+def begin_work(
+    board: Board, post: Post, definitions: Definitions, act: Act, ids: list[int], by: str
+) -> BulkOut:
     """Begin it for these students (row ids), at once or in a minute."""
-    work = _Work(act, by, sets_going(definitions, act))
-    job = _jobs.begin(len(ids), lambda job: _run(post, work, ids, job), 0.0 if work.waits else 1.0)
-    _works[job.id] = work
-    for old in [id for id in _works if _jobs.find(id) is None]:
-        del _works[old]
-    return _out(job)
+    work = Work(act, by, sets_going(definitions, act))
+    patience = 0.0 if work.waits else 1.0
+    return _out(board.of(BULK).begin(len(ids), work, lambda job: _run(post, ids, job), patience))
 
 
 def _known(definitions: Definitions, act: Act) -> None:
@@ -106,7 +113,8 @@ def chosen_ids(session: Session, definitions: Definitions, body: Chosen, now: In
     return audiences.ids(session, definitions, condition, now, body.q)
 
 
-def _run(post: Post, work: _Work, ids: list[int], job: Job[Did]) -> Did:
+def _run(post: Post, ids: list[int], job: Job[Work, Did]) -> Did:
+    work = job.about
     while (left := work.begins - time.monotonic()) > 0:
         job.stop.wait(left)
         job.step(0)
@@ -122,12 +130,11 @@ def _run(post: Post, work: _Work, ids: list[int], job: Job[Did]) -> Did:
     return did
 
 
-def _out(job: Job[Did]) -> BulkOut:
-    work = _works.get(job.id)
-    now = time.monotonic()
-    waits = max(0.0, work.begins - now) if work and job.state == "working" else 0.0
-    can = work is not None and not work.waits and job.state == "done"
-    undo = MINUTE_SECONDS - (now - work.ended) if can and work and not work.taken_back else 0.0
+def _out(job: Job[Work, Did]) -> BulkOut:
+    work, now = job.about, time.monotonic()
+    waits = max(0.0, work.begins - now) if job.state == "working" else 0.0
+    can = not work.waits and job.state == "done" and not work.taken_back
+    undo = MINUTE_SECONDS - (now - work.ended) if can else 0.0
     return BulkOut(
         id=job.id,
         state=job.state,
@@ -140,22 +147,16 @@ def _out(job: Job[Did]) -> BulkOut:
     )
 
 
-def _found(id: int) -> Job[Did]:
-    job = _jobs.find(id)
-    if job is None or id not in _works:
-        raise HTTPException(404, "This work is no longer known.")
-    return job
-
-
 @router.get("/{id}")
-def get_bulk(id: RowId, user: SignedIn) -> BulkOut:
-    return _out(_found(id))
+def get_bulk(id: RowId, user: SignedIn, board: TheBoard) -> BulkOut:
+    return _out(board.of(BULK).known(id))
 
 
 @router.post("/{id}/take-back")
-def undo(id: RowId, user: SignedIn, post: ThePost) -> BulkOut:
+def undo(id: RowId, user: SignedIn, post: ThePost, board: TheBoard) -> BulkOut:
     """Call it off before it begins, stop it on the way, or put back what is done. 409 when the minute is over."""
-    job, work = _found(id), _works[id]
+    job = board.of(BULK).known(id)
+    work = job.about
     if job.state == "working":
         job.stop.set()
         job.wait(5.0)

@@ -19,8 +19,8 @@ from patient_courier.dispatch.importing import EXAMPLES, MOST_SHOWN, How, Tried
 from patient_courier.intake.people_file import People, UnreadableFile
 from patient_courier.store.students import importing as stored
 from patient_courier.web.bounds import MOST_PEOPLE_BYTES
-from patient_courier.web.context import Reading, RowId, SignedIn, ThePost, definitions_in
-from patient_courier.web.jobs import Job, Jobs, JobState
+from patient_courier.web.context import Reading, RowId, SignedIn, TheBoard, ThePost, definitions_in
+from patient_courier.web.jobs import Job, JobState, Kind
 
 router = APIRouter(prefix="/api/imports", tags=["students"])
 # Files that have been read and not yet taken in; older ones are forgotten.
@@ -107,10 +107,42 @@ class _Done:
         self.stay = stay
 
 
-_files: OrderedDict[int, tuple[str, People]] = OrderedDict()
-_tried: dict[int, tuple[PlanIn, Tried]] = {}
-_numbers = count(1)
-_jobs: Jobs[_Done] = Jobs("import")
+IMPORTS: Kind[None, _Done] = Kind("import", "This work is no longer known.")
+
+
+class AtHand:
+    """Files that have been read and not yet taken in, and what was tried with each; older ones are forgotten."""
+
+    def __init__(self) -> None:
+        self._files: OrderedDict[int, tuple[str, People]] = OrderedDict()
+        self._tried: dict[int, tuple[PlanIn, Tried]] = {}
+        self._numbers = count(1)
+
+    def put(self, name: str, found: People) -> int:
+        """Keep a file; returns its number."""
+        id = next(self._numbers)
+        self._files[id] = (name, found)
+        while len(self._files) > MOST_FILES:
+            old, _ = self._files.popitem(last=False)
+            self._tried.pop(old, None)
+        return id
+
+    def file(self, id: int) -> tuple[str, People]:
+        """A file by its number. 404 when it is no longer at hand."""
+        if id not in self._files:
+            raise HTTPException(404, "This file is no longer at hand. Choose it again.")
+        return self._files[id]
+
+    def keep_tried(self, id: int, plan: PlanIn, tried: Tried) -> None:
+        self._tried[id] = (plan, tried)
+
+    def take_tried(self, id: int, plan: PlanIn) -> Tried:
+        """What was tried with this very plan, once. 409 when it was not."""
+        tried = self._tried.get(id)
+        if tried is None or plan.model_dump(exclude={"starts"}) != tried[0].model_dump(exclude={"starts"}):
+            raise HTTPException(409, "Try it first, and look at what it would do.")
+        del self._tried[id]
+        return tried[1]
 
 
 @router.post(
@@ -126,6 +158,7 @@ async def read(
     request: Request,
     user: SignedIn,
     post: ThePost,
+    board: TheBoard,
     name: Annotated[str, Query(max_length=300)] = "students.csv",
 ) -> FileOut:
     """Read a file of students, the body as it is. Nothing is taken in yet."""
@@ -138,16 +171,11 @@ async def read(
         found = await run_in_threadpool(post.files.people, bytes(content))
     except UnreadableFile as error:
         raise HTTPException(422, str(error)) from error
-    id = next(_numbers)
-    _files[id] = (clean_line(name), found)
-    while len(_files) > MOST_FILES:
-        old, _ = _files.popitem(last=False)
-        _tried.pop(old, None)
-    return _file_out(id)
+    name = clean_line(name)
+    return _file_out(board.one(AtHand).put(name, found), name, found)
 
 
-def _file_out(id: int) -> FileOut:
-    name, found = _file(id)
+def _file_out(id: int, name: str, found: People) -> FileOut:
     guesses = guess(found.columns, found.rows)
     columns = [
         ColumnOut(
@@ -162,56 +190,45 @@ def _file_out(id: int) -> FileOut:
     return FileOut(id=id, name=name, how=found.how, rows=len(found.rows), columns=columns)
 
 
-def _file(id: int) -> tuple[str, People]:
-    if id not in _files:
-        raise HTTPException(404, "This file is no longer at hand. Choose it again.")
-    return _files[id]
-
-
 @router.post("/{id}/try")
-def try_out(id: RowId, body: PlanIn, user: SignedIn, post: ThePost, session: Reading) -> WorkOut:
+def try_out(
+    id: RowId, body: PlanIn, user: SignedIn, post: ThePost, session: Reading, board: TheBoard
+) -> WorkOut:
     """Try what taking the file in would do. Changes nothing."""
-    _, file = _file(id)
+    at_hand = board.one(AtHand)
+    _, file = at_hand.file(id)
     definitions, now = definitions_in(post, session), read_clock(session).now
     plan = Plan(body.targets, body.consent.strip(), body.course)
     fault = plan_fault(plan, file.columns, definitions)
     if fault:
         raise HTTPException(422, fault)
 
-    def work(job: Job[_Done]) -> _Done:
+    def work(job: Job[None, _Done]) -> _Done:
         with post.database.reading() as session:
             found = importing.try_out(session, definitions, file, plan, now, job.step)
-        _tried[id] = (body, found)
+        at_hand.keep_tried(id, body, found)
         return _Done(tried=found)
 
-    return _out(_jobs.begin(len(file.rows), work, PATIENCE_SECONDS))
+    return _out(board.of(IMPORTS).begin(len(file.rows), None, work, PATIENCE_SECONDS))
 
 
 @router.post("/{id}/take", status_code=202)
-def take(id: RowId, body: PlanIn, user: SignedIn, post: ThePost) -> WorkOut:
+def take(id: RowId, body: PlanIn, user: SignedIn, post: ThePost, board: TheBoard) -> WorkOut:
     """Take in what was tried, with the same plan. 409 when it was not tried like that."""
-    name, _ = _file(id)
-    tried = _tried.get(id)
-    if (
-        tried is None
-        or tried[0].targets != body.targets
-        or tried[0].consent != body.consent
-        or tried[0].course != body.course
-    ):
-        raise HTTPException(409, "Try it first, and look at what it would do.")
-    del _tried[id]  # once
+    name, _ = board.one(AtHand).file(id)
+    tried = board.one(AtHand).take_tried(id, body)
     how = How(name, Plan(body.targets, body.consent.strip(), body.course), user.name, body.starts)
 
-    def work(job: Job[_Done]) -> _Done:
-        number = importing.take_in(post.database, post.library.load, tried[1], how, job.step)
+    def work(job: Job[None, _Done]) -> _Done:
+        number = importing.take_in(post.database, post.library.load, tried, how, job.step)
         post.nudge()
         return _Done(taken=number)
 
-    return _out(_jobs.begin(len(tried[1].rows), work, PATIENCE_SECONDS))
+    return _out(board.of(IMPORTS).begin(len(tried.rows), None, work, PATIENCE_SECONDS))
 
 
 @router.post("/{id}/undo", status_code=202)
-def undo(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> WorkOut:
+def undo(id: RowId, user: SignedIn, post: ThePost, session: Reading, board: TheBoard) -> WorkOut:
     """Take a whole import back: new students go, changed ones are as they were. Who has had post since stays."""
     found = stored.find(session, id)
     if found is None:
@@ -219,22 +236,19 @@ def undo(id: RowId, user: SignedIn, post: ThePost, session: Reading) -> WorkOut:
     if found.undone is not None:
         raise HTTPException(409, "This import has been undone already.")
 
-    def work(job: Job[_Done]) -> _Done:
+    def work(job: Job[None, _Done]) -> _Done:
         _, stay = importing.take_back(post.database, id, job.step)
         return _Done(stay=stay)
 
-    return _out(_jobs.begin(found.new + found.changed, work, PATIENCE_SECONDS))
+    return _out(board.of(IMPORTS).begin(found.new + found.changed, None, work, PATIENCE_SECONDS))
 
 
 @router.get("/progress/{id}")
-def get_work(id: RowId, user: SignedIn) -> WorkOut:
-    job = _jobs.find(id)
-    if job is None:
-        raise HTTPException(404, "This work is no longer known.")
-    return _out(job)
+def get_work(id: RowId, user: SignedIn, board: TheBoard) -> WorkOut:
+    return _out(board.of(IMPORTS).known(id))
 
 
-def _out(job: Job[_Done]) -> WorkOut:
+def _out(job: Job[None, _Done]) -> WorkOut:
     found = job.result or _Done()
     return WorkOut(
         id=job.id,

@@ -23,7 +23,7 @@ from patient_courier.store.completion import approvals
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.students import people
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in, now_in
-from patient_courier.web.places.broadcasts.broadcasts import BroadcastKey
+from patient_courier.web.places.broadcasts.drafts import BroadcastKey
 from patient_courier.web.places.students.page import find_student
 
 router = APIRouter(prefix="/api/approvals", tags=["certificates"])
