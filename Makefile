@@ -12,8 +12,8 @@ test: build .stamps/browser
 	$(VENV)/ruff format --check .
 	$(VENV)/ruff check .
 	$(VENV)/lint-imports
-	$(VENV)/mypy patient_courier/core
-	$(VENV)/mypy --follow-imports=silent --strict tests/carriers.py tests/work.py tests/waiting.py
+	$(VENV)/mypy patient_courier
+	$(VENV)/mypy --follow-imports=silent --strict tests/*.py tests/post/far_side.py
 	cd ui && npm run --silent lint
 	cd ui && npm run --silent test
 	$(VENV)/pytest -n 2 --dist loadfile --durations=20

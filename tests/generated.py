@@ -193,7 +193,7 @@ def schools(draw: st.DrawFn) -> dict[str, Any]:
         )
         sequences.append(sequence(key, number(draw(steps())), *starts, **more))
     tame(sequences)
-    students = [
+    students: list[dict[str, Any]] = [
         {"key": "ana", "email": "ana@example.org", "first_name": "Ana", "news": True},
         {"key": "kai", "email": "kai@example.org", "timezone": "America/Los_Angeles"},
     ]

@@ -91,10 +91,11 @@ class LiveSchool:
             ]
             casts = [
                 (b.key, moment_text(b.started), b.recipients)
-                for b in session.scalars(select(BroadcastRow).where(BroadcastRow.started.is_not(None)))
+                for b in session.scalars(select(BroadcastRow))
+                if b.started is not None
             ]
             warnings = list(session.scalars(select(ProblemRow.reason).where(ProblemRow.kind == "circles")))
-        everything = {
+        everything: dict[str, list[Any]] = {
             "letters": letters,
             "tags": tags,
             "runs": runs,

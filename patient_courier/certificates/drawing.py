@@ -21,7 +21,7 @@ _HERE = Path(__file__).parent
 # Dots to the inch of the picture: 1403 pixels across an A4 page.
 _PPI = 120.0
 # ISO 19005-2 level A: fonts inside, structure for reading out, text that can be copied.
-_STANDARD = "a-2a"
+_STANDARD: Literal["a-2a"] = "a-2a"
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +104,9 @@ def draw(certificate: Certificate, form: Literal["png", "pdf"]) -> bytes:
             )
         else:
             found = compiler.compile(format="png", ppi=_PPI, sys_inputs=inputs)
-    return bytes(found[0] if isinstance(found, list) else found)
+    body = found[0] if isinstance(found, list) else found
+    assert body is not None
+    return bytes(body)
 
 
 def square(address: str) -> bytes:

@@ -151,9 +151,13 @@ def next_letters(session: Session, definitions: Definitions) -> tuple[Instant | 
     A broadcast where they live starts hours before its first letter (ENGINE section 11): the letter is what counts here.
     """
     best: tuple[Instant | None, int] = (None, 0)
-    coming = stored.in_status(session, "scheduled", "going")
-    for kept in sorted((one for one in coming if one.due is not None), key=lambda one: one.due):  # type: ignore[arg-type, return-value]
-        if best[0] is not None and kept.status == "scheduled" and kept.due > best[0]:  # type: ignore[operator]
+    coming = [
+        (one.due, one.position, one)
+        for one in stored.in_status(session, "scheduled", "going")
+        if one.due is not None
+    ]
+    for starts, _, kept in sorted(coming, key=lambda one: one[:2]):
+        if best[0] is not None and kept.status == "scheduled" and starts > best[0]:
             continue
         due, number = first_letters(session, definitions, kept)
         if due is not None and (best[0] is None or due < best[0]):

@@ -14,7 +14,7 @@ from patient_courier.core.engine.effects import Effect
 from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.happening import Subject
 from patient_courier.core.engine.state import StudentState
-from patient_courier.core.school.events import Enrolled, EventBase, TagEvent
+from patient_courier.core.school.events import Enrolled, Event, TagEvent
 from patient_courier.core.writing.editing import origin_course
 from patient_courier.dispatch import broadcasts, outset, sequences
 from patient_courier.dispatch.clock import read_clock
@@ -59,7 +59,7 @@ def sets_going(definitions: Definitions, act: Act) -> bool:
                 if plan.sequence.status == "running"
                 for matcher in plan.matchers
             ]
-            return any(m.on == on and m.selectors().get("tag") in (None, act.name) for m in matchers)  # type: ignore[attr-defined]
+            return any(m.on == on and m.selectors().get("tag") in (None, act.name) for m in matchers)
     return act.what in ("enrol", "start", "take_in", "move")
 
 
@@ -89,7 +89,7 @@ def _changes(act: Act, state: StudentState) -> bool:
     return state.facts.may_enrol(act.name, "manual")
 
 
-def _event(act: Act, student: str, now: Instant) -> EventBase:
+def _event(act: Act, student: str, now: Instant) -> Event:
     body = {"student": student, "at": now}
     match act.what:
         case "tag" | "untag":

@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import structlog
 from sqlalchemy.orm import Session
@@ -13,7 +14,7 @@ from whenever import Instant
 from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.people.importing import Plan, Reader, Row
-from patient_courier.core.school.events import Enrolled, EventBase, PlainEvent, TagEvent
+from patient_courier.core.school.events import Enrolled, Event, PlainEvent, TagEvent
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import take_events
 from patient_courier.intake.people_file import People
@@ -154,7 +155,7 @@ def _take_part(
     last = stored.last_event(session)
     consents.note(session, [ids[key] for key, row in fresh.items() if row.news], "news_on", now, source)
     consents.note(session, [one.id for one, row in changed if row.news], "news_on", now, source)
-    span = {"events": [first, last]}
+    span: dict[str, Any] = {"events": [first, last]}
     done = [(ids[key], True, dict(span)) for key in fresh]
     done += [
         (one.id, False, {**before[one.id], **span, "tags": row.tags, "course": row.course})
@@ -172,10 +173,10 @@ def _source(how: How) -> Source:
     return Source(f"import of “{how.name}”: {said}", how.by)
 
 
-def _events(row: Row, student: str, now: Instant) -> list[EventBase]:
+def _events(row: Row, student: str, now: Instant) -> list[Event]:
     """What a row reports: an enrolment at its own time, tags, and that news is not wished for."""
     body = {"student": student, "at": now}
-    found: list[EventBase] = []
+    found: list[Event] = []
     if row.course is not None:
         enrolled = {
             **body,

@@ -65,7 +65,7 @@ def find(
     in it (``again``), who does not fit (``only_if``), and who has gone on since (``moved_on``).
     """
     sequence = definitions.sequences[key].sequence
-    rows = outset.events_of(session, {m.on for m in sequence.starts}, since=since, after=after, ids=ids)  # type: ignore[attr-defined]
+    rows = outset.events_of(session, {m.on for m in sequence.starts}, since=since, after=after, ids=ids)
     newest: dict[tuple[int, object], Start] = {}
     for row in rows:
         what = Happening(row.type, row.at, row.names)
@@ -94,7 +94,7 @@ def find(
 def _gone_on(session: Session, sequence: s.Sequence, starts: Sequence[Start]) -> set[int]:
     """The starts (events' numbers) of those who have since done what would have carried them on, or out."""
     types = {step.reach.on for step in sequence.steps if isinstance(step, s.Waypoint)}
-    types |= {matcher.on for matcher in sequence.leaves}  # type: ignore[attr-defined]
+    types |= {matcher.on for matcher in sequence.leaves}
     if not starts or not types:
         return set()
     first = min(one.number for one in starts)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.school.events import EventBase
+from patient_courier.core.school.events import Event
 from patient_courier.core.school.file import Student
 from patient_courier.core.telling.words import moment
 from patient_courier.dispatch.taking import Taken, take_events
@@ -87,7 +87,7 @@ def keep_problem(session: Session, raw: object, reason: str, now: Instant) -> No
     )
 
 
-def _check(definitions: Definitions, event: EventBase, now: Instant) -> None:
+def _check(definitions: Definitions, event: Event, now: Instant) -> None:
     if event.at > now.add(seconds=CLOCK_SLACK_SECONDS):
         zone = definitions.school.timezone
         raise ValueError(
@@ -111,7 +111,7 @@ def _student(session: Session, who: str | Reporter, now: Instant) -> str:
     """The key of the student who is meant; whoever is described and not known becomes known."""
     if isinstance(who, str):
         asked = _BY_ADDRESS if "@" in who else _BY_KEY
-        key = session.connection().execute(asked, {"who": who}).scalar()
+        key: str | None = session.connection().execute(asked, {"who": who}).scalar()
         if key is None:
             raise ValueError(
                 f"there is no student “{who}”; send the student as an object with “email” to add them"

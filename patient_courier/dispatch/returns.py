@@ -15,7 +15,7 @@ from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.school.events import Bounced, EventBase, PlainEvent
+from patient_courier.core.school.events import Bounced, Event, PlainEvent
 from patient_courier.dispatch.taking import take_events
 from patient_courier.intake.mail_reports import Report
 from patient_courier.post.links import LinkSigner
@@ -52,7 +52,7 @@ def take_report(
     if not returns.note(session, row.id, student.id, now, report.kind, report.code, report.said):
         return Taken("known", student.key)
     body = {"student": student.key, "at": now}
-    event: EventBase
+    event: Event
     if report.kind == "complaint":
         event = PlainEvent.model_validate({**body, "type": "complained"})
     else:

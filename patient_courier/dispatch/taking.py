@@ -15,7 +15,7 @@ from patient_courier.core.engine.clock_events import next_clock_event
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import Effect
 from patient_courier.core.engine.engine import Engine
-from patient_courier.core.school.events import EventBase
+from patient_courier.core.school.events import Event
 from patient_courier.dispatch import broadcasts
 from patient_courier.dispatch.clock import SchoolClock, read_clock, real_now, set_clock
 from patient_courier.store.base.columns import InstantColumn
@@ -44,7 +44,7 @@ class Taken:
 def take_events(
     session: Session,
     definitions: Definitions,
-    events: Sequence[EventBase],
+    events: Sequence[Event],
     now: Instant,
     source: Source = REPORTED,
 ) -> Taken:
@@ -65,7 +65,7 @@ def take_events(
     return Taken(len(fresh), len(events) - len(fresh))
 
 
-def _without_known(session: Session, events: Sequence[EventBase]) -> list[EventBase]:
+def _without_known(session: Session, events: Sequence[Event]) -> list[Event]:
     """The events whose id has not been seen; their ids count as seen from now on."""
     named = {event.id for event in events if event.id}
     known = set(session.connection().execute(_KNOWN_IDS, {"ids": list(named)}).scalars()) if named else set()

@@ -8,7 +8,7 @@ from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.letters.visits import WAIT_SECONDS, judged
-from patient_courier.core.school.events import EventBase, LetterOpened, LinkClicked
+from patient_courier.core.school.events import Event, LetterOpened, LinkClicked
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store.outbox import visits
 
@@ -31,7 +31,7 @@ def settle_visits(session: Session, definitions: Definitions, now: Instant, real
     for one, student, handed, rows in visits.with_unsettled(session, ripe):
         verdict = judged([visits.as_visit(row) for row in rows], handed)
         known = {row.link for row in rows if row.settled and row.machine is None}
-        events: list[EventBase] = []
+        events: list[Event] = []
         for row in rows:
             if row.settled or row.real > ripe:
                 continue
@@ -50,7 +50,7 @@ def settle_visits(session: Session, definitions: Definitions, now: Instant, real
     return taken
 
 
-def _event(student: str, letter: str, link: str | None, at: Instant) -> EventBase:
+def _event(student: str, letter: str, link: str | None, at: Instant) -> Event:
     body = {"student": student, "at": at, "letter": letter}
     if link is None:
         return LetterOpened.model_validate({**body, "type": "letter_opened"})

@@ -6,7 +6,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.school.events import CourseEvent, EventBase, PlainEvent
+from patient_courier.core.school.events import CourseEvent, Event, PlainEvent
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.students import consents, people
@@ -48,7 +48,7 @@ def wish(
     return True
 
 
-def _stop(student: str, course: str | None, now: Instant) -> EventBase:
+def _stop(student: str, course: str | None, now: Instant) -> Event:
     body = {"student": student, "at": now}
     if course is None:
         return PlainEvent.model_validate({**body, "type": "news_stopped"})

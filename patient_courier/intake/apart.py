@@ -13,7 +13,7 @@ import sys
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from typing import Any, BinaryIO
+from typing import IO, Any
 
 from patient_courier.core.school.file import Picture
 from patient_courier.intake.letter_files import NoLetter, Read
@@ -154,7 +154,7 @@ class Apart:
                     pipe.close()
 
 
-def _frame(stream: BinaryIO) -> Any:
+def _frame(stream: IO[bytes]) -> Any:
     """The next piece of an answer: its length in four bytes, then JSON."""
     size = stream.read(4)
     if len(size) < 4:

@@ -11,12 +11,12 @@ from pydantic import Field, TypeAdapter, ValidationError, field_validator
 from patient_courier.core.letters.json_text import NotJson, keepable, read_json
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.courses import check_email
-from patient_courier.core.school.events import Event, EventBase
+from patient_courier.core.school.events import Event
 from patient_courier.core.school.file import FieldName, FieldValue
 from patient_courier.core.school.text import Line, is_fit, without_halves
 from patient_courier.core.school.values import Key, Model, Zone
 
-_EVENT: TypeAdapter[EventBase] = TypeAdapter(Event)
+_EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 MOST_EVENTS = 1000
 # Of a body that can't be used, so much is kept to be looked at (characters).
 MOST_KEPT = 10_000
@@ -45,7 +45,7 @@ class Read:
     """One reported event: either the event and who it is about, or the reason it can't be used."""
 
     raw: Any
-    event: EventBase | None = None
+    event: Event | None = None
     student: str | Reporter = ""
     refused: str | None = None
 

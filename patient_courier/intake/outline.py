@@ -5,8 +5,10 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
+
+from pydantic import ValidationError
 
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.courses import Course
@@ -68,7 +70,7 @@ def read_outline(text: str, course: Course) -> Course:
         )
     lines.fieldnames = names
     faults: list[str] = []
-    modules: list[dict[str, object]] = []
+    modules: list[dict[str, Any]] = []
     known = _known_keys(course)
     taken: set[str] = set()
     for number, row in enumerate(_rows(lines), 2):
@@ -85,8 +87,8 @@ def read_outline(text: str, course: Course) -> Course:
     body = course.model_dump(mode="json", by_alias=True) | {"modules": modules}
     try:
         return Course.model_validate(body)
-    except ValueError as error:
-        raise BadOutline([fault.sentence for fault in validation_faults(error, body)]) from error  # type: ignore[arg-type]
+    except ValidationError as error:
+        raise BadOutline([fault.sentence for fault in validation_faults(error, body)]) from error
 
 
 class _Guarded:
@@ -95,7 +97,7 @@ class _Guarded:
     def __init__(self, lines: Any) -> None:
         self._lines = lines
 
-    def writerow(self, row: list[object]) -> None:
+    def writerow(self, row: Sequence[object]) -> None:
         self._lines.writerow([guarded(cell) if isinstance(cell, str) else cell for cell in row])
 
 
@@ -117,7 +119,7 @@ def _known_keys(course: Course) -> dict[tuple[str, str], str]:
 def _read_line(
     number: int,
     cells: dict[str, str],
-    modules: list[dict[str, object]],
+    modules: list[dict[str, Any]],
     known: dict[tuple[str, str], str],
     taken: set[str],
     faults: list[str],
@@ -152,7 +154,7 @@ def _read_line(
         for m in modules
         for k, name in (("lesson", "lessons"), ("quiz", "quizzes"))
         for v in m[name]
-    ]:  # type: ignore[attr-defined]
+    ]:
         faults.append(f"Line {number}: the key “{key}” is used twice.")
         return
     taken.add(key)
@@ -164,7 +166,7 @@ def _read_line(
                 faults.append(f"Line {number}: “{value}” in {name} is not a whole number.")
                 return
             item[name] = int(value)
-    modules[-1]["lessons" if kind == "lesson" else "quizzes"].append(item)  # type: ignore[attr-defined]
+    modules[-1]["lessons" if kind == "lesson" else "quizzes"].append(item)
 
 
 def _key(title: str, taken: set[str], fallback: str) -> str:

@@ -31,9 +31,16 @@ def report_of(kind: str, letter: bytes, recipient: str) -> bytes | None:
     return _feedback(letter, recipient) if kind == "complaint" else None
 
 
+def _report(kind: str) -> MIMEMultipart:
+    """RFC 6522: a report of this kind."""
+    report = MIMEMultipart("report")
+    report.set_param("report-type", kind)
+    return report
+
+
 def _delivery_status(code: str, words: str, letter: bytes, recipient: str) -> bytes:
     """RFC 3464, with the letter's header (RFC 3462)."""
-    report = MIMEMultipart("report", **{"report-type": "delivery-status"})
+    report = _report("delivery-status")
     report["From"] = "Mail delivery <mailer-daemon@mx.example.net>"
     report["Subject"] = "Undelivered mail returned to sender"
     report.attach(MIMEText(f"Your letter to {recipient} could not be delivered: {words}.\n"))
@@ -53,7 +60,7 @@ def _delivery_status(code: str, words: str, letter: bytes, recipient: str) -> by
 
 def _feedback(letter: bytes, recipient: str) -> bytes:
     """RFC 5965."""
-    report = MIMEMultipart("report", **{"report-type": "feedback-report"})
+    report = _report("feedback-report")
     report["From"] = "Complaints <feedback@mx.example.net>"
     report["Subject"] = "A complaint"
     report.attach(MIMEText("Somebody has marked this letter as unwanted.\n"))

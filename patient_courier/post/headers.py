@@ -44,7 +44,7 @@ def text_field(name: str, value: str) -> bytes:
 def address_field(name: str, people: list[tuple[str, str]]) -> bytes:
     """A field of addresses, ``people`` as (name, address). Raises Unfit for an address that no server takes."""
     first = len(name) + 2
-    written = []
+    written: list[str] = []
     for called, address in people:
         written.append(_mailbox(clean_line(called).strip(), address, first if not written else 1))
     return structured_field(name, ",\r\n ".join(written))

@@ -69,7 +69,9 @@ class LinkSigner:
         ``answers``, ``events``, ``names``: whether the letter has answers, dates, a certificate.
         """
         return Links(
-            *(self.address(place, delivery) for place in PLACES[:3]),
+            stop=self.address("stop", delivery),
+            preferences=self.address("preferences", delivery),
+            view_online=self.address("view", delivery),
             answer=self.address("answer", delivery) if answers else "",
             go=self.address("go", delivery) if clicks else None,
             seen=f"{self.address('seen', delivery)}.gif" if openings else None,
@@ -88,7 +90,10 @@ class LinkSigner:
     def nowhere(self) -> Links:
         """Links of a letter that nobody's wishes hang on, a test or a copy: they lead to a page that says so."""
         return Links(
-            *(f"{self._site}/post/test/{place}" for place in ("stop", "choose", "view", "answer")),
+            stop=f"{self._site}/post/test/stop",
+            preferences=f"{self._site}/post/test/choose",
+            view_online=f"{self._site}/post/test/view",
+            answer=f"{self._site}/post/test/answer",
             event=f"{self._site}/post/test/date",
             name=f"{self._site}/post/test/name",
             claim=f"{self._site}/post/test/claim",

@@ -62,8 +62,7 @@ class Mailroom:
     def start(self) -> int:
         """Start listening; returns the port."""
         self._controller.start()
-        assert self._controller.server is not None
-        return int(self._controller.server.sockets[0].getsockname()[1])
+        return self._controller.bound_port()
 
     def stop(self) -> None:
         self._controller.stop()
@@ -72,6 +71,10 @@ class Mailroom:
 class _LoopbackController(Controller):
     def _trigger_server(self) -> None:
         # The library connects once to wake its factory; with port 0 it must ask for the real port first.
-        assert self.server is not None
-        self.port = self.server.sockets[0].getsockname()[1]
-        super()._trigger_server()
+        self.port = self.bound_port()
+        super()._trigger_server()  # type: ignore[no-untyped-call]
+
+    def bound_port(self) -> int:
+        assert isinstance(self.server, asyncio.Server)
+        port: int = self.server.sockets[0].getsockname()[1]
+        return port

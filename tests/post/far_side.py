@@ -6,7 +6,8 @@ import socket
 import ssl
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from ssl import SSLContext
 
 # What it says to a command; None closes the connection without a word, a number waits so many seconds first.
 Answer = str | None | tuple[float, str]
@@ -16,7 +17,10 @@ class FarSide:
     """Keeps what it took as (recipients, message); ``script`` gives answers by command, in the order they are asked."""
 
     def __init__(
-        self, script: Callable[[str, int], Answer] = lambda command, count: "", extensions=(), context=None
+        self,
+        script: Callable[[str, int], Answer] = lambda command, count: "",
+        extensions: Sequence[str] = (),
+        context: SSLContext | None = None,
     ) -> None:
         self.taken: list[tuple[list[str], bytes]] = []
         self.said: list[str] = []

@@ -9,7 +9,7 @@ from patient_courier.core.checks.finding import Finding, Lacking, Mend
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.letters.merge import Field, Template, TemplateError, field_words
-from patient_courier.core.school.events import MatcherBase
+from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import CertificateStep, StartSequence, WaitFor, Waypoint
 from patient_courier.core.school.values import THIS
@@ -71,8 +71,8 @@ def origins(definitions: Definitions, plan: Plan, seen: frozenset[str] = frozens
     return found
 
 
-def _origin(definitions: Definitions, matcher: MatcherBase) -> Origin:
-    on: str = matcher.on  # type: ignore[attr-defined]
+def _origin(definitions: Definitions, matcher: Matcher) -> Origin:
+    on: str = matcher.on
     objects = {
         name: value
         for name, value in matcher.selectors().items()

@@ -8,7 +8,7 @@ from patient_courier.core.checks.finding import Finding
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school import sequences as s
-from patient_courier.core.school.events import MatcherBase, OnEnrolled, OnTag
+from patient_courier.core.school.events import Matcher, OnEnrolled, OnTag
 
 
 def together_findings(definitions: Definitions, plan: Plan) -> Iterator[Finding]:
@@ -55,9 +55,9 @@ def _common_start(definitions: Definitions, plan: Plan, other: Plan) -> int | No
     return None
 
 
-def overlap(definitions: Definitions, one: MatcherBase, other: MatcherBase) -> bool:
+def overlap(definitions: Definitions, one: Matcher, other: Matcher) -> bool:
     """Whether the same event can be picked by both matchers."""
-    if one.on != other.on:  # type: ignore[attr-defined]
+    if one.on != other.on:
         return False
     mine, theirs = _around(definitions, one), _around(definitions, other)
     if isinstance(one, OnEnrolled) and isinstance(other, OnEnrolled) and not set(one.via) & set(other.via):
@@ -65,7 +65,7 @@ def overlap(definitions: Definitions, one: MatcherBase, other: MatcherBase) -> b
     return all(theirs.get(name, value) == value for name, value in mine.items() if name != "via")
 
 
-def _around(definitions: Definitions, matcher: MatcherBase) -> dict[str, object]:
+def _around(definitions: Definitions, matcher: Matcher) -> dict[str, object]:
     """The selectors of a matcher with the module and course they imply."""
     found = dict(matcher.selectors())
     inner = found.get("lesson") or found.get("quiz")
@@ -106,7 +106,7 @@ def _circles(definitions: Definitions, plan: Plan) -> Iterator[Finding]:
             return
 
 
-def _starts(definitions: Definitions, step: s.StepBase) -> list[str]:
+def _starts(definitions: Definitions, step: s.Step) -> list[str]:
     """The sequences a step sets going."""
     if isinstance(step, s.StartSequence):
         return [step.sequence] if step.sequence in definitions.sequences else []

@@ -10,7 +10,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.courses import Course
-from patient_courier.core.school.events import MatcherBase
+from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.values import THIS
 from patient_courier.core.telling.words import span
 
@@ -143,19 +143,19 @@ def _hang(
                     yield from _hang(definitions, course, plan, inner, here, marks, about)
 
 
-def _there(definitions: Definitions, course: str, matcher: MatcherBase, stop: str, here: str) -> str:
+def _there(definitions: Definitions, course: str, matcher: Matcher, stop: str, here: str) -> str:
     """The stop a run has come to when it has waited for an event; where it was when that can be anywhere."""
     found = places(definitions, course, matcher, stop)
     return found[0] if len(found) == 1 and found[0] != ANYWHERE else here
 
 
-def places(definitions: Definitions, course: str, matcher: MatcherBase, here: str | None) -> list[str]:
+def places(definitions: Definitions, course: str, matcher: Matcher, here: str | None) -> list[str]:
     """The stops of a course at which a matcher's event happens; empty when it is about something else.
 
     ``here`` is the stop of the run's own event, for ``this``.
     """
     wanted = dict(matcher.selectors())
-    kind: str = matcher.on  # type: ignore[attr-defined]
+    kind: str = matcher.on
     found = definitions.courses[course]
     if wanted.get("course") not in (None, THIS, course):
         return []

@@ -23,13 +23,13 @@ from patient_courier.core.engine.effects import BroadcastStarted, Effect, Warned
 from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.state import Run, StudentState
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.core.school.events import EventBase
+from patient_courier.core.school.events import Event, EventBase
 
 EVENT, CLOCK, RUN, BROADCAST = range(4)
 # Broadcasts of one instant go one after the other, each with its list first, then its letters in the order of the list.
 _WITHIN_A_BROADCAST = 10**9
 # Moment, kind, order among its kind; then a number that settles the rest and keeps what follows from being compared.
-Item = Run | EventBase | Broadcast | Posting | None
+Item = Run | Event | Broadcast | Posting | None
 Entry = tuple[Instant, int, int, int, StudentState | None, Item]
 
 
@@ -78,7 +78,7 @@ class Agenda:
             self._plan_run(state, run)
         self._plan_clock(state)
 
-    def add_events(self, events: Iterable[tuple[StudentState, EventBase]]) -> None:
+    def add_events(self, events: Iterable[tuple[StudentState, Event]]) -> None:
         """Put down events that arrive at their own time."""
         for state, event in events:
             self._push(event.at, EVENT, 0, state, event)
@@ -112,7 +112,7 @@ class Agenda:
             self._plan_posting(posting)
 
     def take_message(
-        self, message: Collection[tuple[StudentState, EventBase]], people: Collection[StudentState]
+        self, message: Collection[tuple[StudentState, Event]], people: Collection[StudentState]
     ) -> None:
         """Take in events that arrive now, together, and let everything happen up to now.
 

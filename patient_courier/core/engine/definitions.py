@@ -13,7 +13,7 @@ from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.engine.plan import ClockInterest, Plan, _interest
 from patient_courier.core.letters.merge import Template
 from patient_courier.core.school.courses import Course, Lesson, Module, Offer, Quiz, School
-from patient_courier.core.school.events import MatcherBase
+from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PLAIN_LAYOUT, Layout
 from patient_courier.core.school.sequences import (
@@ -87,7 +87,7 @@ class Definitions:
             for module in course.modules:
                 self._index(course.key, module)
         self._spans: dict[tuple[str, str, str | None], tuple[Duration, ...]] = {}
-        self.starting: dict[str, list[tuple[Plan, MatcherBase]]] = {}
+        self.starting: dict[str, list[tuple[Plan, Matcher]]] = {}
         for plan in self.sequences.values():
             if plan.sequence.status == "running":
                 for matcher in plan.sequence.starts:

@@ -24,7 +24,7 @@ from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Run, StudentState
 from patient_courier.core.engine.steps import STEPS, drop_held, pass_by
 from patient_courier.core.engine.turn import ON, Move, Numbers, Turn, Work
-from patient_courier.core.school.events import EventBase
+from patient_courier.core.school.events import Event
 from patient_courier.core.school.sequences import Repeat, WaitFor
 
 MOST_STEPS = 100
@@ -52,7 +52,7 @@ class Engine:
         self.definitions = definitions
         self.numbers = numbers or Numbers()
 
-    def take(self, state: StudentState, event: EventBase, now: Instant) -> list[Effect]:
+    def take(self, state: StudentState, event: Event, now: Instant) -> list[Effect]:
         """Take in a reported event that arrives now."""
         turn = Turn(self.definitions, state, now, self.numbers)
         note_first_event(state.facts, event.at)
@@ -152,7 +152,7 @@ class Engine:
         return turn.effects
 
     def handle(
-        self, turn: Turn, what: Happening, *, known: bool = False, report: EventBase | None = None
+        self, turn: Turn, what: Happening, *, known: bool = False, report: Event | None = None
     ) -> Work:
         """One event: facts, derived events, early leaves, waypoints, wait-fors, starts.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from base64 import b32encode
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from whenever import Instant
@@ -14,7 +14,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.happening import Subject
 from patient_courier.core.engine.state import StudentState
 from patient_courier.core.letters.merge import FREE_PREFIX, Value
-from patient_courier.core.school.courses import Lesson
+from patient_courier.core.school.courses import Lesson, Module, Quiz
 
 # Stands for a link that is signed for one delivery when the letter is put together.
 LINK_PLACES = {
@@ -80,12 +80,12 @@ def _inner(kind: str, name: str) -> Callable[[Source], Value]:
         key = source.key(kind)
         if key is None:
             return None
-        objects = {
+        objects: Mapping[str, Mapping[str, Module | Lesson | Quiz]] = {
             "module": source.definitions.modules,
             "lesson": source.definitions.lessons,
             "quiz": source.definitions.quizzes,
         }
-        return getattr(objects[kind].get(key), name, None)  # type: ignore[attr-defined]
+        return getattr(objects[kind].get(key), name, None)
 
     return found
 

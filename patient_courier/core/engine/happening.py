@@ -9,7 +9,7 @@ from typing import Any
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.school.events import EventBase
+from patient_courier.core.school.events import Event
 
 # Narrowest first: what a run's subject is called after.
 SUBJECT_KINDS = ("quiz", "lesson", "module", "course", "offer", "tag")
@@ -59,9 +59,9 @@ def happening(definitions: Definitions, type: str, at: Instant, names: Mapping[s
     return Happening(type, at, found)
 
 
-def of_event(definitions: Definitions, event: EventBase) -> Happening:
+def of_event(definitions: Definitions, event: Event) -> Happening:
     """A reported event as a happening."""
-    return happening(definitions, event.type, event.at, event.names())  # type: ignore[attr-defined]
+    return happening(definitions, event.type, event.at, event.names())
 
 
 def subject_of(what: Happening) -> Subject | None:

@@ -7,15 +7,15 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.derive import quiz_passed
 from patient_courier.core.engine.facts import Facts
 from patient_courier.core.engine.happening import Happening, Subject
-from patient_courier.core.school.events import MatcherBase, OnEnrolled, OnLessonWatched, OnOffer
+from patient_courier.core.school.events import Matcher, OnEnrolled, OnLessonWatched, OnOffer
 from patient_courier.core.school.values import THIS, Span
 
 _NOTHING = Duration()
 
 
-def matches(matcher: MatcherBase, what: Happening, subject: Subject | None) -> bool:
+def matches(matcher: Matcher, what: Happening, subject: Subject | None) -> bool:
     """Whether the matcher picks this event, for a run with this subject."""
-    if matcher.on != what.type:  # type: ignore[attr-defined]
+    if matcher.on != what.type:
         return False
     names = what.names
     for name, wanted in matcher.selectors().items():
@@ -36,12 +36,12 @@ def matches(matcher: MatcherBase, what: Happening, subject: Subject | None) -> b
     return what.type not in ("unlocking", "access_ending") or _has_ahead(matcher) or names["span"] == _NOTHING
 
 
-def _has_ahead(matcher: MatcherBase) -> bool:
+def _has_ahead(matcher: Matcher) -> bool:
     return getattr(matcher, "ahead", None) is not None
 
 
 def holds_already(
-    matcher: MatcherBase, facts: Facts, subject: Subject | None, definitions: Definitions
+    matcher: Matcher, facts: Facts, subject: Subject | None, definitions: Definitions
 ) -> bool | None:
     """Whether a matcher already holds as a fact; None when it does not ask for a state.
 
@@ -52,9 +52,9 @@ def holds_already(
         if value == THIS:
             found = subject.get(name) if subject else None
             if found is None:
-                return False if matcher.on in _STATES else None  # type: ignore[attr-defined]
+                return False if matcher.on in _STATES else None
             wanted[name] = found
-    state = _STATES.get(matcher.on)  # type: ignore[attr-defined]
+    state = _STATES.get(matcher.on)
     return state(matcher, wanted, facts, definitions) if state else None
 
 
@@ -64,15 +64,13 @@ def _within(wanted: dict[str, str], definitions: Definitions, key: str) -> bool:
     return wanted.get("module") in (None, module) and wanted.get("course") in (None, key.partition("/")[0])
 
 
-def _lesson(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _lesson(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     return any(
         wanted.get("lesson") in (None, key) and _within(wanted, definitions, key) for key in facts.lessons
     )
 
 
-def _watched(
-    matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions
-) -> bool | None:
+def _watched(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool | None:
     assert isinstance(matcher, OnLessonWatched)
     if matcher.percent is None:  # every report is an event of its own, not a state
         return None
@@ -84,24 +82,24 @@ def _watched(
     )
 
 
-def _quiz(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _quiz(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     return any(
         quiz_passed(facts, key) and wanted.get("quiz") in (None, key) and _within(wanted, definitions, key)
         for key in facts.quizzes
     )
 
 
-def _module(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _module(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     return any(
         wanted.get("module") in (None, key) and _within(wanted, definitions, key) for key in facts.modules
     )
 
 
-def _course(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _course(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     return any(wanted.get("course") in (None, key) for key in facts.courses)
 
 
-def _enrolled(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _enrolled(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     assert isinstance(matcher, OnEnrolled)
     return any(
         wanted.get("course") in (None, key)
@@ -111,7 +109,7 @@ def _enrolled(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, defini
     )
 
 
-def _purchased(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _purchased(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     assert isinstance(matcher, OnOffer)
     return any(
         wanted.get("offer") in (None, purchase.offer)
@@ -120,13 +118,13 @@ def _purchased(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, defin
     )
 
 
-def _certified(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _certified(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     return any(
         wanted.get("course") in (None, key) and found.issued for key, found in facts.certificates.items()
     )
 
 
-def _tagged(matcher: MatcherBase, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
+def _tagged(matcher: Matcher, wanted: dict[str, str], facts: Facts, definitions: Definitions) -> bool:
     return wanted["tag"] in facts.tags if "tag" in wanted else bool(facts.tags)
 
 

@@ -54,7 +54,7 @@ def _behind(plan: Plan, step: str) -> Iterator[str]:
 
 def _inside(plan: Plan, step: str) -> Iterator[str]:
     yield step
-    for _, steps in lanes(plan.places[step].step):  # type: ignore[arg-type]
+    for _, steps in lanes(plan.places[step].step):
         for inner in steps:
             yield from _inside(plan, inner.id)
 

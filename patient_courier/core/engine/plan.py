@@ -6,11 +6,11 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from patient_courier.core.calendar.duration import Duration
-from patient_courier.core.school.events import MatcherBase, OnAccessEnding, OnInactive, OnUnlocking
+from patient_courier.core.school.events import Matcher, OnAccessEnding, OnInactive, OnUnlocking
 from patient_courier.core.school.sequences import (
     Repeat,
     Sequence,
-    StepBase,
+    Step,
     WaitFor,
     Waypoint,
     lanes,
@@ -21,7 +21,7 @@ from patient_courier.core.school.sequences import (
 class Place:
     """Where a step stands in its sequence."""
 
-    step: StepBase
+    step: Step
     parent: str | None
     after: str | None  # the next step in the same list
     top: int  # index at the top level of the step or of what it is nested in
@@ -48,10 +48,10 @@ class Plan:
     def key(self) -> str:
         return self.sequence.key
 
-    def _lay(self, step: StepBase, parent: str | None, after: str | None, top: int) -> None:
+    def _lay(self, step: Step, parent: str | None, after: str | None, top: int) -> None:
         place = Place(step, parent, after, top)
         self.places[step.id] = place
-        for lane, steps in lanes(step):  # type: ignore[arg-type]
+        for lane, steps in lanes(step):
             place.first[lane] = steps[0].id if steps else None
             for index, child in enumerate(steps):
                 following = steps[index + 1].id if index + 1 < len(steps) else None
@@ -91,7 +91,7 @@ class Plan:
         return found
 
     @cached_property
-    def matchers(self) -> list[MatcherBase]:
+    def matchers(self) -> list[Matcher]:
         """Every matcher in the sequence: starts, early leaves, wait-fors, waypoints."""
         steps = [place.step for place in self.places.values()]
         inside = [step.event for step in steps if isinstance(step, WaitFor)]
@@ -113,7 +113,7 @@ def _named(selector: str | None) -> str | None:
     return None if selector == "this" else selector
 
 
-def _interest(matcher: MatcherBase) -> ClockInterest | None:
+def _interest(matcher: Matcher) -> ClockInterest | None:
     match matcher:
         case OnInactive():
             return ClockInterest("inactive", _named(matcher.course), None, matcher.for_.value)

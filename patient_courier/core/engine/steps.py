@@ -29,7 +29,7 @@ from patient_courier.core.engine.state import Hold, Run
 from patient_courier.core.engine.turn import END, ON, REST, Move, Turn, Work
 from patient_courier.core.letters.merge import Value
 from patient_courier.core.school import sequences as s
-from patient_courier.core.school.events import MatcherBase
+from patient_courier.core.school.events import Matcher
 
 
 class Engine(Protocol):
@@ -148,7 +148,7 @@ def wait(engine: Engine, turn: Turn, run: Run, step: s.Wait, woken: bool) -> Mov
     return _rest_until(run, until)
 
 
-def happened_already(turn: Turn, run: Run, step_id: str, matcher: MatcherBase) -> bool:
+def happened_already(turn: Turn, run: Run, step_id: str, matcher: Matcher) -> bool:
     """Already true counts: a state that holds, or an event since the run began (and since this step was passed)."""
     held = holds_already(matcher, turn.state.facts, run.subject, turn.definitions)
     if held is not None:

@@ -13,7 +13,7 @@ from patient_courier.core.school import sequences as s
 from patient_courier.core.school.blocks import CourseCardBlock
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.courses import Course, check_email, check_web_address
-from patient_courier.core.school.events import EventBase, MatcherBase
+from patient_courier.core.school.events import Event, Matcher
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.values import THIS
@@ -180,7 +180,7 @@ def letter_faults(pointer: str, letter: Letter, known: Known) -> Iterator[Fault]
                 yield Fault(f"{pointer}/{place}/url", str(error))
 
 
-def event_faults(pointer: str, event: EventBase, known: Known) -> Iterator[Fault]:
+def event_faults(pointer: str, event: Event, known: Known) -> Iterator[Fault]:
     """Objects an event names that the school does not have."""
     yield from known.missing(f"{pointer}/student", "student", event.student)
     for name, value in event.names().items():
@@ -188,7 +188,7 @@ def event_faults(pointer: str, event: EventBase, known: Known) -> Iterator[Fault
             yield from known.missing(f"{pointer}/{name}", name, value)
 
 
-def matcher_faults(pointer: str, matcher: MatcherBase, known: Known) -> Iterator[Fault]:
+def matcher_faults(pointer: str, matcher: Matcher, known: Known) -> Iterator[Fault]:
     for name, value in matcher.selectors().items():
         if name in known.keys and isinstance(value, str):
             yield from known.missing(f"{pointer}/{name}", name, value, THIS)

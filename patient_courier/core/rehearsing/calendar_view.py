@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -15,10 +16,12 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import CertificateIssued, LetterDecided, TagChanged
 from patient_courier.core.engine.happening import of_event
 from patient_courier.core.rehearsing.paths import paths
-from patient_courier.core.rehearsing.rehearsal import SHOWN, Outcome
-from patient_courier.core.school.events import EventBase
+from patient_courier.core.rehearsing.rehearsal import Outcome
+from patient_courier.core.school.events import Event
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.telling import words
+
+Status = Literal["sent", "skipped", "stuck"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +40,7 @@ class LetterShown:
     sequence: str
     sequence_name: str
     step: str
-    status: Literal["sent", "skipped", "stuck"]
+    status: Status
     reason: str
     held: bool
     to: str | None
@@ -112,7 +115,7 @@ class PathsOut:
     unreached: list[str]
 
 
-def shown(outcome: Outcome, first: Date, events: list[EventBase], days: int, own: str | None) -> Rehearsed:
+def shown(outcome: Outcome, first: Date, events: list[Event], days: int, own: str | None) -> Rehearsed:
     state = next(iter(outcome.states.values()))
     definitions, zone = outcome.definitions, state.zone
 
@@ -177,11 +180,13 @@ def _longest_gap(days: list[int]) -> int:
     return max((later - earlier for earlier, later in itertools.pairwise(days)), default=0)
 
 
+_STATUS: Mapping[str, Status] = {"sent": "sent", "skipped": "skipped", "stuck": "stuck"}
+
+
 def _letter(
     outcome: Outcome, index: int, letter: LetterDecided, place: dict[str, Any], own: str | None
 ) -> LetterShown:
     definitions = outcome.definitions
-    assert letter.status in SHOWN
     return LetterShown(
         **place,
         index=index,
@@ -193,7 +198,7 @@ def _letter(
         sequence=letter.sequence,
         sequence_name=definitions.sequences[letter.sequence].sequence.name or letter.sequence,
         step=letter.step,
-        status=letter.status,  # type: ignore[arg-type]
+        status=_STATUS[letter.status],
         reason=words.reason(letter.reason),
         held=bool(letter.holds),
         to=None if letter.to is None else letter.to if isinstance(letter.to, str) else ", ".join(letter.to),

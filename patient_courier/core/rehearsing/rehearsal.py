@@ -25,7 +25,7 @@ from patient_courier.core.engine.effects import (
 from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Hold, StudentState, new_state
-from patient_courier.core.school.events import EventBase, TagEvent
+from patient_courier.core.school.events import Event, TagEvent
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import local_text, moment_text
 from patient_courier.core.telling.story import broadcast_story, not_begun, story
@@ -215,7 +215,7 @@ def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | N
 
 
 def rehearse_moves(
-    definitions: Definitions, state: StudentState, events: Iterable[EventBase], until: Instant
+    definitions: Definitions, state: StudentState, events: Iterable[Event], until: Instant
 ) -> Outcome:
     """Let one student do something, from the facts they have, and see what follows up to ``until``. Uses up the state."""
     outcome = Outcome(definitions, {state.student.key: state})
@@ -228,7 +228,7 @@ def rehearse_moves(
 def play_on(
     definitions: Definitions,
     state: StudentState,
-    events: Iterable[EventBase],
+    events: Iterable[Event],
     now: Instant,
     until: Instant,
     moved: str | None,
@@ -277,7 +277,7 @@ def forecast(
     return Forecast(letters, cut_short=bool(outcome.warnings))
 
 
-def in_order(events: Iterable[EventBase]) -> list[EventBase]:
+def in_order(events: Iterable[Event]) -> list[Event]:
     """Events in order of their time, ties as in the file; of those with the same id only the first to come."""
     ordered = sorted(events, key=lambda event: event.at)
     seen: set[str] = set()

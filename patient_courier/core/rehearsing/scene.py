@@ -15,12 +15,12 @@ from patient_courier.core.reading.known import Fault, Known
 from patient_courier.core.reading.references import sequence_faults
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.rehearsing.rehearsal import Outcome, play_on, rehearse_moves
-from patient_courier.core.school.events import Event, EventBase
+from patient_courier.core.school.events import Event
 from patient_courier.core.school.file import Student
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.school.values import FIRST_YEAR, LAST_YEAR
 
-_EVENT: TypeAdapter[EventBase] = TypeAdapter(Event)
+_EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 LONGEST_DAYS = 730
 
 
@@ -68,7 +68,7 @@ class Played:
 
     outcome: Outcome
     first: Date
-    events: list[EventBase]
+    events: list[Event]
 
 
 def readable(body: dict[str, Any]) -> Sequence:
@@ -141,7 +141,7 @@ def _first_day(text: str) -> Date:
     return found
 
 
-def _event(definitions: Definitions, state: StudentState, first: Date, number: int, move: Move) -> EventBase:
+def _event(definitions: Definitions, state: StudentState, first: Date, number: int, move: Move) -> Event:
     hour, minute = map(int, move.at.split(":"))
     wall = first.add(days=move.day).at(calendar.clock(hour, minute))
     body = {**move.event, "student": state.student.key, "at": calendar.resolve(wall, state.zone)}

@@ -11,7 +11,7 @@ from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.happening import Happening
 from patient_courier.core.engine.plan import Plan
-from patient_courier.core.school.events import MatcherBase, OnEnrolled
+from patient_courier.core.school.events import Matcher, OnEnrolled
 from patient_courier.core.school.sequences import Branch, WaitFor, Waypoint
 from patient_courier.core.school.values import Span
 from patient_courier.core.telling import words
@@ -73,7 +73,7 @@ _ANYTHING = {
 }
 
 
-def matcher_words(definitions: Definitions, matcher: MatcherBase) -> str:
+def matcher_words(definitions: Definitions, matcher: Matcher) -> str:
     """A matcher as the end of a sentence: “When a student has …”."""
     names: dict[str, Any] = dict(_ANYTHING)
     for name, value in matcher.selectors().items():
@@ -82,7 +82,7 @@ def matcher_words(definitions: Definitions, matcher: MatcherBase) -> str:
         course = words.title(definitions, "course", matcher.course) if matcher.course else "any course"
         return f"enrolled in {course} {one_of([_VIA[via] for via in matcher.via])}"
     names.setdefault("span", Duration())
-    kind: str = matcher.on  # type: ignore[attr-defined]
+    kind: str = matcher.on
     said = words.what_happened(definitions, Happening(kind, Instant.MIN, names))
     return said.replace("was silent", "been silent", 1)
 

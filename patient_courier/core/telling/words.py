@@ -128,13 +128,14 @@ def span_of_minutes(minutes: float) -> str:
 
 def title(definitions: Definitions, kind: str, key: str | None) -> str:
     """What a course (its short title), module, lesson, quiz or offer is called; its key when it is no longer there."""
-    found: Any = {
+    known: Mapping[str, Mapping[str, Any]] = {
         "course": definitions.courses,
         "module": definitions.modules,
         "lesson": definitions.lessons,
         "quiz": definitions.quizzes,
         "offer": definitions.offers,
-    }[kind].get(key)  # type: ignore[attr-defined]
+    }
+    found = known[kind].get(key) if key else None
     if kind == "course" and key in definitions.short_titles:
         return definitions.short_titles[key]
     if found:

@@ -13,7 +13,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.school_file import EMPTY, validation_faults
 from patient_courier.core.school import sequences as s
-from patient_courier.core.school.events import MatcherBase
+from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.sequences import Branch, Send, Sequence, Step, WaitFor, Waypoint
 from patient_courier.core.telling import words
 from patient_courier.core.telling.condition_words import condition_words
@@ -27,7 +27,7 @@ def subject_course(definitions: Definitions, sequence: Sequence) -> str | None:
     return definitions.courses[key].title if key in definitions.courses else None
 
 
-def origin_course(definitions: Definitions, matcher: MatcherBase) -> str | None:
+def origin_course(definitions: Definitions, matcher: Matcher) -> str | None:
     wanted = matcher.selectors()
     inner = wanted.get("lesson") or wanted.get("quiz") or wanted.get("module")
     course = wanted.get("course") or (str(inner).partition("/")[0] if inner else None)
@@ -63,10 +63,9 @@ def likely_starts(definitions: Definitions) -> list[str]:
 def letter_behind(definitions: Definitions, plan: Plan, step: str) -> str | None:
     """The letter that a run at this step comes to when its time has come: the step's own, or the next one's."""
     place = plan.places[step]
-    after = place.step if isinstance(place.step, Send) else None
-    if after is None and place.after and isinstance(plan.places[place.after].step, Send):
-        after = plan.places[place.after].step  # type: ignore[assignment]
-    letter = definitions.letters.get(getattr(after, "letter", ""))
+    then = [place.step, *([plan.places[place.after].step] if place.after else [])]
+    posted = next((one.letter for one in then if isinstance(one, Send)), "")
+    letter = definitions.letters.get(posted)
     return (letter.letter.name or letter.letter.key) if letter else None
 
 
@@ -143,4 +142,4 @@ def step_words(definitions: Definitions, plan: Plan, step: str | None) -> str:
             return f"wait for: {matcher_words(definitions, found.event)}"
         case s.Waypoint():
             return f"waypoint: {matcher_words(definitions, found.reach)}"
-    return str(found.do).replace("_", " ")  # type: ignore[attr-defined]
+    return str(found.do).replace("_", " ")

@@ -210,7 +210,7 @@ def set_status(session: Session, key: str, status: str) -> None:
 
 def replace_courses(session: Session, courses: list[Course], offers: list[Offer]) -> None:
     """Put courses and offers in the place of those that were there."""
-    before = dict(session.execute(select(CourseRow.key, CourseRow.body)).all())
+    before: dict[str, dict[str, Any]] = dict(session.execute(select(CourseRow.key, CourseRow.body)).all())
     session.execute(delete(CourseRow))
     session.execute(delete(OfferRow))
     session.add_all(CourseRow(key=x.key, position=n, body=as_data(x)) for n, x in enumerate(courses))

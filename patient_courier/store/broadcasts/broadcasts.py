@@ -14,6 +14,7 @@ from patient_courier.core.engine.broadcasting import subject_of
 from patient_courier.core.engine.happening import Subject
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.store.base.changed import changed_by
 from patient_courier.store.base.plain import BROADCASTS, POSTINGS
 
 
@@ -85,8 +86,7 @@ def next_start(session: Session, until: Instant, real: Instant | None) -> Kept |
 def save(session: Session, broadcast: Broadcast, now: Instant, **more: Any) -> None:
     """Keep a broadcast as it is written, or a new one, and what else is to be noted."""
     values = {"body": as_data(broadcast), "saved": now, **more}
-    done = session.execute(update(BROADCASTS).where(BROADCASTS.c.key == broadcast.key).values(values))
-    if done.rowcount == 0:  # type: ignore[attr-defined]
+    if not changed_by(session, update(BROADCASTS).where(BROADCASTS.c.key == broadcast.key).values(values)):
         last = session.scalar(select(func.max(BROADCASTS.c.position))) or 0
         fresh = {"key": broadcast.key, "position": last + 1, "status": broadcast.status} | values
         session.execute(insert(BROADCASTS), fresh)

@@ -14,6 +14,7 @@ from patient_courier.core.engine.broadcasting import Coming, Posting, settled
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import Hold, StudentState
 from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.store.base.changed import changed_by
 from patient_courier.store.base.plain import BROADCASTS, DELIVERIES, POSTINGS, STUDENTS
 from patient_courier.store.base.tables import WAITING_WORDS, DeliveryRow, PostingRow, StudentRow
 from patient_courier.store.broadcasts.broadcasts import Kept, every
@@ -50,7 +51,7 @@ def on_the_list(
         picked = select(StudentRow.id).where(test(condition, definitions, now))
         query = query.where(STUDENTS.c.id.in_(picked))
     without = set(broadcast.without)
-    return [tuple(row) for row in session.execute(query) if row.key not in without]  # type: ignore[misc]
+    return [tuple(row) for row in session.execute(query) if row.key not in without]
 
 
 def put_list(session: Session, postings: Iterable[Mapping[str, Any]]) -> None:
@@ -154,7 +155,7 @@ def due_postings(session: Session, key: str, until: Instant, most: int) -> list[
         .order_by(POSTINGS.c.due, POSTINGS.c.number)
         .limit(most)
     )
-    return [tuple(row) for row in session.execute(query)]  # type: ignore[misc]
+    return [tuple(row) for row in session.execute(query)]
 
 
 def next_posting(session: Session, key: str) -> Instant | None:
@@ -233,7 +234,7 @@ def stop_rest(session: Session, kept: Kept, definitions: Definitions, now: Insta
         .where(DELIVERIES.c.broadcast == kept.key, waiting)
         .values(status="skipped", reason=STOPPED, retry=None, at=now)
     )
-    stopped: int = session.execute(decided).rowcount  # type: ignore[attr-defined]
+    stopped = changed_by(session, decided)
     have = select(DELIVERIES.c.student_id).where(DELIVERIES.c.broadcast == kept.key)
     rest = session.scalars(
         select(POSTINGS.c.student_id).where(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Literal
 
 from sqlalchemy import Select, func, select, update
 from sqlalchemy.orm import Session
@@ -95,7 +95,7 @@ def rename(session: Session, code: str, name: str | None, now: Instant) -> None:
     session.execute(update(PrintRow).where(PrintRow.code == code).values(name=name, changed=now))
 
 
-def _all() -> Select[Any]:
+def _all() -> Select[PrintRow, StudentRow, str]:
     return (
         select(PrintRow, StudentRow, DesignRow.body)
         .join(StudentRow, StudentRow.id == PrintRow.student_id)
@@ -103,7 +103,7 @@ def _all() -> Select[Any]:
     )
 
 
-def _chosen(chosen: Chosen) -> Select[Any]:
+def _chosen(chosen: Chosen) -> Select[PrintRow, StudentRow, str]:
     query = with_words(_all(), chosen.words, PrintRow.name, PrintRow.code)
     if chosen.course:
         query = query.where(PrintRow.course == chosen.course)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import Select, select, update
 from sqlalchemy.dialects.sqlite import insert
@@ -143,7 +142,7 @@ def put_in(session: Session, words: Iterable[Words], ids: Mapping[str, int]) -> 
                 session.execute(update(WordsRow).where(*same, about).values(done=True))
 
 
-def _all() -> Select[Any]:
+def _all() -> Select[WordsRow, StudentRow]:
     return select(WordsRow, StudentRow).join(StudentRow, StudentRow.id == WordsRow.student_id)
 
 

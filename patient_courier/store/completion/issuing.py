@@ -17,6 +17,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.fields import certificate_code
 from patient_courier.core.school.certificates import Design, IssuedCertificate
 from patient_courier.core.school.courses import Course
+from patient_courier.store.base.changed import changed_by
 from patient_courier.store.base.tables import (
     CertificateRow,
     DesignRow,
@@ -72,7 +73,7 @@ def follow(session: Session, definitions: Definitions, changes: Iterable[Changed
         # Issued anew after it was taken back: under the same number and at the same place.
         again = {"issued": put.excluded.issued, "changed": put.excluded.changed, "revoked": False, "design": put.excluded.design}  # fmt: skip
         session.execute(
-            put.on_conflict_do_update(index_elements=["code"], set_=again, where=PrintRow.revoked)
+            put.on_conflict_do_update(index_elements=["code"], set_=again, where=PrintRow.revoked.is_(True))
         )
 
 
@@ -102,7 +103,7 @@ def issue_again(session: Session, definitions: Definitions, course: str, now: In
     )
     if code:
         query = query.where(PrintRow.code == code)
-    return session.execute(query.values(design=key, changed=now)).rowcount  # type: ignore[attr-defined, no-any-return]
+    return changed_by(session, query.values(design=key, changed=now))
 
 
 def older(session: Session, definitions: Definitions, course: str) -> int:

@@ -15,11 +15,10 @@ from whenever import Instant
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import CallMade, Effect, LetterDecided, Noted, Warned
 from patient_courier.core.engine.state import StudentState
-from patient_courier.store.base.plain import STUDENTS
+from patient_courier.store.base.plain import DELIVERIES, STUDENTS
 from patient_courier.store.base.progress import progress_values
 from patient_courier.store.base.tables import (
     CallRow,
-    DeliveryRow,
     EventRow,
     ProblemRow,
     ProgressRow,
@@ -69,7 +68,7 @@ def _certificates(id: int, state: StudentState) -> list[Changed]:
 
 @cache
 def _update_people(columns: tuple[str, ...]) -> Update:
-    values = {name: bindparam(name) for name in columns if name != "row_id"}
+    values: dict[str, Any] = {name: bindparam(name) for name in columns if name != "row_id"}
     return update(STUDENTS).where(STUDENTS.c.id == bindparam("row_id")).values(values)
 
 
@@ -160,11 +159,11 @@ def save_effects(session: Session, effects: Iterable[Effect], ids: dict[str, int
 @cache
 def _put_deliveries(columns: tuple[str, ...]) -> Insert:
     kept = ("run", "step", "round")
-    statement = insert(DeliveryRow.__table__)  # type: ignore[arg-type]
+    statement = insert(DELIVERIES)
     return statement.on_conflict_do_update(
         index_elements=list(kept),
         set_={name: statement.excluded[name] for name in columns if name not in kept},
-        where=DeliveryRow.__table__.c.status == "held",
+        where=DELIVERIES.c.status == "held",
     )
 
 

@@ -78,7 +78,7 @@ _MONDAY_NANOSECONDS = 3 * 86_400 * 10**9
 
 
 def of_broadcast(key: str) -> Scope:
-    return DELIVERIES.c.broadcast == key
+    return DeliveryRow.broadcast == key
 
 
 def of_letter(
@@ -171,7 +171,7 @@ def people(
     session: Session, scope: Scope, outcome: str, *, reason: str | None, words: str, page: int
 ) -> tuple[int, list[tuple[Person, int]]]:
     """The students an outcome is true of, a page of them with their delivery, and how many there are."""
-    query: Select[Any] = (
+    query: Select[StudentRow, int] = (
         select(StudentRow, DeliveryRow.id)
         .join(DeliveryRow, DeliveryRow.student_id == StudentRow.id)
         .where(scope, OUTCOMES[outcome])
@@ -199,7 +199,7 @@ def links(session: Session, key: str) -> list[LinkFigures]:
     """The links of a letter that were followed, the most first."""
     link = func.json_extract(EVENTS.c["names"], "$.link")
     of_it = func.json_extract(EVENTS.c["names"], "$.letter") == key
-    clicked = dict(
+    clicked: dict[str, int] = dict(
         session.execute(
             select(link, func.count(EVENTS.c.student_id.distinct()))
             .where(EVENTS.c.type == "link_clicked", of_it)
@@ -208,7 +208,7 @@ def links(session: Session, key: str) -> list[LinkFigures]:
     )
     by_machines = dict(
         session.execute(
-            select(VisitRow.link, func.count())
+            select(func.coalesce(VisitRow.link, ""), func.count())
             .join(DeliveryRow, DeliveryRow.id == VisitRow.delivery_id)
             .where(DeliveryRow.letter == key, VisitRow.machine.is_not(None), VisitRow.link.is_not(None))
             .group_by(VisitRow.link)

@@ -76,7 +76,7 @@ def logged(row: DeliveryRow) -> Logged:
     return Logged(**{name: getattr(row, name) for name in Logged.__slots__})
 
 
-def _with_students() -> Select[Any]:
+def _with_students() -> Select[DeliveryRow, StudentRow]:
     return select(DeliveryRow, StudentRow).join(StudentRow, StudentRow.id == DeliveryRow.student_id)
 
 

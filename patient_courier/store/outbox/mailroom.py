@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, func, select, update
+from sqlalchemy import Connection, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -74,10 +74,3 @@ def find_message(session: Session, id: int) -> Message | None:
 
 def mark_opened(session: Session, id: int) -> None:
     session.execute(update(MailRow).where(MailRow.id == id).values(opened=True))
-
-
-def unopened(session: Session, recipient: str) -> int:
-    query = select(func.count(MailRow.id)).where(
-        MailRow.recipient == recipient.lower(), MailRow.opened.is_(False)
-    )
-    return session.scalar(query) or 0

@@ -96,8 +96,9 @@ def students_with_events(session: Session, ids: list[int]) -> Iterator[tuple[int
     for row in session.scalars(rows.order_by(EventRow.number)):
         events[row.student_id].append(_event(row, keys[row.student_id]))
     tags = _first_tags(session, ids)
-    for row in session.scalars(select(StudentRow).where(StudentRow.id.in_(ids)).order_by(StudentRow.id)):
-        yield row.id, _student(row, tags[row.id]), events[row.id]
+    people = select(StudentRow).where(StudentRow.id.in_(ids)).order_by(StudentRow.id)
+    for person in session.scalars(people):
+        yield person.id, _student(person, tags[person.id]), events[person.id]
 
 
 def _students(session: Session) -> list[Student]:

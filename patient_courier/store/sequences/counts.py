@@ -43,7 +43,7 @@ def letters_sent(session: Session) -> dict[str, int]:
         .where(DeliveryRow.status == "sent")
         .group_by(DeliveryRow.letter)
     )
-    return dict(rows.all())  # type: ignore[arg-type]
+    return dict(rows.all())
 
 
 def sent_by_step(session: Session) -> dict[tuple[str, str], int]:
@@ -115,8 +115,8 @@ def step_figures(session: Session, sequence: str) -> dict[str, StepFigures]:
     for step, number in session.execute(opened):
         found[step].opened = number
     waiting = select(r.step, func.count()).where(r.sequence == sequence, r.outcome.is_(None)).group_by(r.step)
-    for step, number in session.execute(waiting):
-        found.setdefault(step or "", StepFigures()).waiting = number
+    for at, number in session.execute(waiting):
+        found.setdefault(at or "", StepFigures()).waiting = number
     return found
 
 
@@ -127,4 +127,4 @@ def events_since(session: Session, since: Instant, types: Collection[str]) -> di
         .where(EventRow.at > since, EventRow.type.in_(types))
         .group_by(EventRow.type)
     )
-    return dict(rows.all())  # type: ignore[arg-type]
+    return dict(rows.all())

@@ -53,7 +53,7 @@ def by_version(session: Session, sequence: str) -> dict[int, int]:
         .where(RunRow.sequence == sequence, RunRow.outcome.is_(None))
         .group_by(RunRow.version)
     )
-    return dict(rows.all())  # type: ignore[arg-type]
+    return dict(rows.all())
 
 
 def by_version_and_step(session: Session, sequence: str) -> list[tuple[int, str | None, int]]:
@@ -124,7 +124,7 @@ def next_due(session: Session, sequence: str, version: int) -> tuple[Instant, st
         .order_by(RunRow.due)
         .limit(1)
     ).first()
-    return (row[0], row[1]) if row else None
+    return (row.due, row.step) if row and row.due and row.step else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,4 +156,7 @@ def runs(session: Session, sequence: str, group: str, page: int) -> tuple[int, l
     )
     total = session.scalar(select(func.count()).where(r.sequence == sequence, which)) or 0
     rows = session.execute(query.limit(PAGE).offset((page - 1) * PAGE))
-    return total, [Run(person_of(row), *rest) for row, *rest in rows]
+    return total, [
+        Run(person_of(student), started, ended, outcome, version, step, due)
+        for student, started, ended, outcome, version, step, due in rows
+    ]

@@ -91,7 +91,7 @@ def test(condition: c.Condition, definitions: Definitions, now: Instant) -> Test
             t = CertificateRow
             return _has(t, t.course == condition.course, t.issued.is_not(None))
         case c.IsNewsOn():
-            return StudentRow.news
+            return StudentRow.news.is_(True)
         case c.IsField():
             return _field(condition)
         case c.IsStudent():
@@ -187,6 +187,7 @@ def _quiz(condition: c.IsQuiz) -> Test:
 
 def _sequence(condition: c.IsSequence) -> Test:
     r = RunRow
+    how: Test
     match condition.is_:
         case "inside":
             how = r.outcome.is_(None)

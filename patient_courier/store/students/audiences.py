@@ -123,4 +123,4 @@ def zones(
     rows = session.execute(
         select(zone, func.count()).where(picks(definitions, condition, course, now)).group_by(zone)
     )
-    return dict(rows.all())  # type: ignore[arg-type]
+    return dict(rows.all())

@@ -119,7 +119,7 @@ def put_new(session: Session, rows: Mapping[str, Row]) -> dict[str, int]:
         return {}
     session.connection().execute(insert(StudentRow), values)
     found = session.execute(select(StudentRow.key, StudentRow.id).where(StudentRow.key.in_(list(rows))))
-    return dict(found.all())  # type: ignore[arg-type]
+    return dict(found.all())
 
 
 def change(session: Session, id: int, row: Row) -> dict[str, Any]:
@@ -143,13 +143,14 @@ def note(
     students: Iterable[tuple[int, bool, dict[str, Any]]],
 ) -> None:
     """Put down what an import has changed, as (row id, fresh, what was there before)."""
+    many = list(students)
     rows = [
         {"import_id": id, "student_id": student, "fresh": fresh, "before": before}
-        for student, fresh, before in students
+        for student, fresh, before in many
     ]
     if rows:
         session.connection().execute(insert(ImportedRow), rows)
-    new = sum(row["fresh"] for row in rows)
+    new = sum(fresh for _, fresh, _ in many)
     counted = {"new": ImportRow.new + new, "changed": ImportRow.changed + len(rows) - new}
     session.execute(update(ImportRow).where(ImportRow.id == id).values(counted))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVarTuple
 
 from sqlalchemy import ColumnElement, Select, delete, func, literal_column, or_, select, update
 from sqlalchemy.orm import Session
@@ -28,6 +28,8 @@ PAGE = 50
 MOST_WORDS = 10
 # From so many students' records, examples of forms and fields are taken.
 SAMPLE = 5000
+# The columns that a question asks for.
+Asked = TypeVarTuple("Asked")
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +118,7 @@ def every_id(session: Session) -> list[int]:
     return list(session.scalars(select(StudentRow.id).order_by(StudentRow.id)))
 
 
-def with_words(query: Select[Any], words: str, *columns: Any) -> Select[Any]:
+def with_words(query: Select[*Asked], words: str, *columns: Any) -> Select[*Asked]:
     """Keep the rows that hold every word in the student's name or address, or in one of the columns."""
     name = func.coalesce(StudentRow.first_name, "") + " " + func.coalesce(StudentRow.last_name, "")
     for word in clean_line(words).split()[:MOST_WORDS]:

@@ -23,7 +23,7 @@ def standings(session: Session, definitions: Definitions, course: str) -> list[S
         q.key.startswith(course, autoescape=True), q.at.is_not(None)
     )
     for id, kind, key, at in session.execute(learnt):
-        if id not in found:
+        if id not in found or at is None:
             continue
         if kind == "course" and key == course:
             found[id].finished = True

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from sqlalchemy import delete, func, select, update
-from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -28,7 +27,7 @@ from patient_courier.store.students.people import Person, person_of
 
 def students_by_tag(session: Session) -> dict[str, int]:
     rows = session.execute(select(TagRow.tag, func.count()).group_by(TagRow.tag))
-    return dict(rows.all())  # type: ignore[arg-type]
+    return dict(rows.all())
 
 
 def given_by_event(session: Session) -> dict[str, int]:
@@ -83,30 +82,33 @@ def take_off(session: Session, ids: list[int], tag: str) -> None:
     session.execute(delete(TagRow).where(TagRow.tag == tag, TagRow.student_id.in_(ids)))
 
 
-def put_on(session: Session, ids: list[int], tag: str) -> None:
-    rows = [{"student_id": id, "tag": tag} for id in ids]
-    if rows:
-        session.connection().execute(insert(TagRow).on_conflict_do_nothing(), rows)
-
-
 def holders(session: Session, tag: str) -> list[int]:
     return list(
         session.scalars(select(TagRow.student_id).where(TagRow.tag == tag).order_by(TagRow.student_id))
     )
 
 
+_Defined = OfferRow | LetterVersionRow | SequenceVersionRow | BroadcastRow
+
+
 def rewrite(session: Session, change: Callable[[str], str | None]) -> None:
     """Change the tags in every definition, older versions too; None takes one out of what gives it."""
-    for table in (OfferRow, LetterVersionRow, SequenceVersionRow, BroadcastRow):
-        for row in session.scalars(select(table)):
-            now = _rewritten(row.body, change)
-            if now != row.body:
-                row.body = now
+    _rewrite_bodies(session.scalars(select(OfferRow)), change)
+    _rewrite_bodies(session.scalars(select(LetterVersionRow)), change)
+    _rewrite_bodies(session.scalars(select(SequenceVersionRow)), change)
+    _rewrite_bodies(session.scalars(select(BroadcastRow)), change)
     for audience in session.scalars(select(AudienceRow)):
         now = _rewritten(audience.condition, change)
         if now != audience.condition:
             audience.condition = now
     touch(session)
+
+
+def _rewrite_bodies(rows: Iterable[_Defined], change: Callable[[str], str | None]) -> None:
+    for row in rows:
+        now = _rewritten(row.body, change)
+        if now != row.body:
+            row.body = now
 
 
 _LISTS = ("add", "remove", "tags", "add_tags", "remove_tags")
@@ -118,7 +120,7 @@ def _rewritten(value: Any, change: Callable[[str], str | None]) -> Any:
         return [_rewritten(one, change) for one in value]
     if not isinstance(value, dict):
         return value
-    found = {}
+    found: dict[str, Any] = {}
     for name, one in value.items():
         if name in _LISTS and isinstance(one, list) and all(isinstance(tag, str) for tag in one):
             kept = [changed for tag in one if (changed := change(tag)) is not None]

@@ -22,7 +22,7 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.completion import certificates, issuing
 from patient_courier.store.completion.certificates import Print
 from patient_courier.web.context import Reading, Session, ThePost, definitions_in
-from patient_courier.web.drawings import digest
+from patient_courier.web.drawings import Drawings, digest
 from patient_courier.web.printed_certificate import (
     certificate_of,
     check_address,
@@ -73,9 +73,8 @@ async def example_picture(
     drawn = await run_in_threadpool(_example, request.scope["served"].post, course, key)
     told = digest(drawn, "png")
     headers = {"Cache-Control": "private, max-age=60"}
-    return await request.scope["served"].drawings.answer(
-        request, told, lambda: draw(drawn, "png"), "image/png", headers
-    )
+    drawings: Drawings = request.scope["served"].drawings
+    return await drawings.answer(request, told, lambda: draw(drawn, "png"), "image/png", headers)
 
 
 def _example(post: Post, course: str, key: str) -> Certificate:
@@ -111,7 +110,8 @@ async def as_file(request: Request, code: Code, form: Literal["png", "pdf"]) -> 
 
     media = "image/png" if form == "png" else "application/pdf"
     told = digest(drawn, form, credential)
-    return await request.scope["served"].drawings.answer(request, told, make, media, headers)
+    drawings: Drawings = request.scope["served"].drawings
+    return await drawings.answer(request, told, make, media, headers)
 
 
 def _stands(

@@ -24,7 +24,7 @@ _BY_CHOICE = Source("the page “Choose your post”")
 _NEWS, _VISITS, _HELP = "news", "visits", "help:"
 # How often somebody may choose from one letter.
 MOST_CHOICES = RateLimitItemPerHour(30, 1, "choice")
-Names = Annotated[list[str], Form(max_length=500)]
+Names = Annotated[list[str] | None, Form(max_length=500)]
 
 
 @router.get("/preferences/{token}")
@@ -37,17 +37,13 @@ def choose(
     token: str, post: ThePost, session: Writing, limits: Limits, shown: Names = None, wanted: Names = None
 ) -> HTMLResponse:
     """Take in what is ticked; only what was ``shown`` can change, so that an old page stops nothing new."""
-    if wanted is None:
-        wanted = []
-    if shown is None:
-        shown = []
     found = find(post, session, "preferences", token)
     if not limits.hit(MOST_CHOICES, str(found.row.id)):
         said = "Your post was changed many times just now. Try again in an hour."
         return _shown(post, session, found, said, status=429)
     said = "Saved. That is how it will be from now on."
-    for name in dict.fromkeys(shown):
-        on = name in wanted
+    for name in dict.fromkeys(shown or []):
+        on = name in (wanted or [])
         if name == _VISITS:
             people.change(session, found.student.id, tracked=on)
         elif name == _NEWS or name.removeprefix(_HELP) in found.definitions.courses:

@@ -182,7 +182,7 @@ def _groups(session: Session, definitions: Definitions, found: Outlook, zone: st
     names = people.by_keys(session, {x.student for fates in sorted_out.values() for x in fates[:MOST_NAMES]})
     groups = [
         FateGroup(
-            kind=kind,  # type: ignore[arg-type]
+            kind=kind,
             reason=reason,
             sentence=why(reason, len(fates)),
             number=len(fates),

@@ -126,6 +126,6 @@ def _recipient(
         when=words.moment(at, zone),
         place=calendar.town(zone),
         last_seen=words.day(calendar.local_date(seen, zone)) if seen else None,
-        fate=kind,  # type: ignore[arg-type]
+        fate=kind,
         why=said,
     )

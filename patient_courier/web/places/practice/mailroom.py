@@ -175,7 +175,7 @@ class TroubleIn(BaseModel):
 @router.get("/trouble/{student}")
 def get_trouble(student: str, user: SignedIn, session: Reading) -> TroubleOut:
     found = returns.troubles(session).get(find_student(session, student).email.lower())
-    return TroubleOut(kind=found[0] if found else None, times=found[1] if found else 0)  # type: ignore[arg-type]
+    return TroubleOut(kind=found[0] if found else None, times=found[1] if found else 0)
 
 
 @router.put("/trouble/{student}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from typing import Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import JSONResponse
@@ -35,12 +35,13 @@ class ReceiptOut(BaseModel):
     refused: list[RefusedEvent]
 
 
-_ANSWERS = {status: {"model": ReceiptOut} for status in (200, 401, 422)} | {
-    status: {"model": Said} for status in (408, 413, 503)
+_ANSWERS: dict[int | str, dict[str, Any]] = {
+    **{status: {"model": ReceiptOut} for status in (200, 401, 422)},
+    **{status: {"model": Said} for status in (408, 413, 503)},
 }
 
 
-@router.post("/events", responses=_ANSWERS)  # type: ignore[arg-type]
+@router.post("/events", responses=_ANSWERS)
 async def post_events(request: Request) -> Response:
     """Take in one event, a list, or ``{"events": […]}``, signed after Standard Webhooks.
 

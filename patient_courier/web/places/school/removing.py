@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
+
 from fastapi import APIRouter, HTTPException
 
 from patient_courier.core.engine.definitions import Definitions
@@ -44,12 +46,12 @@ def remove_offer(key: str, user: SignedIn, post: ThePost, session: Writing) -> N
 
 
 def _remove(session: Session, post: Post, definitions: Definitions, kind: Kind, key: str) -> None:
-    known = {
+    known: Mapping[Kind, Collection[str]] = {
         "course": definitions.courses,
         "offer": definitions.offers,
         "sequence": definitions.sequences,
-    }[kind]
-    if key not in known:
+    }
+    if key not in known[kind]:
         raise HTTPException(404, f"There is no such {kind}.")
     casts = [one.broadcast for one in broadcasts.every(session)]
     named = [(one.name, one.condition) for one in audiences.every(session)]

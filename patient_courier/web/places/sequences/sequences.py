@@ -105,7 +105,7 @@ def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[Sequ
                 inside=counts.get((plan.key, None), 0),
                 finished=counts.get((plan.key, "finished"), 0),
                 left=counts.get((plan.key, "left"), 0),
-                letters=sum(place.step.do in ("send", "tell") for place in plan.places.values()),  # type: ignore[attr-defined]
+                letters=sum(place.step.do in ("send", "tell") for place in plan.places.values()),
                 days=max((mark.last_day or mark.first_day for mark in marks), default=0),
                 faults=levels.count("fault"),
                 warnings=levels.count("warning"),

@@ -98,7 +98,7 @@ def letters(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[L
     found = []
     for step, place in _plan(definitions, key).places.items():
         letter = getattr(place.step, "letter", None)
-        if place.step.do != "send" or letter not in definitions.letters:  # type: ignore[attr-defined]
+        if place.step.do != "send" or letter not in definitions.letters:
             continue
         scope = outcomes.of_letter(letter, sequence=key, step=step)
         found.append(

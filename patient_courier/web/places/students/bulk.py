@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Collection
 from typing import Any, Literal
 
 from fastapi import APIRouter, HTTPException
@@ -98,7 +99,11 @@ def begin_work(
 
 
 def _known(definitions: Definitions, act: Act) -> None:
-    places = {"enrol": definitions.courses, "start": definitions.sequences, "stop": definitions.sequences}
+    places: dict[str, Collection[str]] = {
+        "enrol": definitions.courses,
+        "start": definitions.sequences,
+        "stop": definitions.sequences,
+    }
     if act.what in places and act.name not in places[act.what]:
         raise HTTPException(422, f"There is no “{act.name}” in this school.")
     if act.what == "start" and definitions.sequences[act.name].sequence.status != "running":

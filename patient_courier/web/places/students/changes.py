@@ -6,7 +6,7 @@ from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
 
 from patient_courier.core.engine.facts import Certificate
-from patient_courier.core.school.events import CourseEvent, EventBase, TagEvent
+from patient_courier.core.school.events import CourseEvent, Event, TagEvent
 from patient_courier.core.school.values import TagName
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
@@ -33,7 +33,7 @@ def change_tags(key: str, body: TagChanges, user: SignedIn, post: ThePost, sessi
     find_student(session, key)
     now = read_clock(session).now
     changes = [("tag_added", tag) for tag in body.add] + [("tag_removed", tag) for tag in body.remove]
-    events = [
+    events: list[Event] = [
         TagEvent.model_validate({"type": type, "student": key, "at": now, "tag": tag})
         for type, tag in changes
     ]
@@ -81,7 +81,7 @@ def _report(session: Session, post: Post, key: str, type: str, course: str) -> S
     return _take(session, post, key, [CourseEvent.model_validate(body)])
 
 
-def _take(session: Session, post: Post, key: str, events: list[EventBase]) -> StudentOut:
+def _take(session: Session, post: Post, key: str, events: list[Event]) -> StudentOut:
     take_events(session, definitions_in(post, session), events, read_clock(session).now)
     session.expire_all()
     return student_out(session, post, key)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Mapping
 from itertools import count
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from pydantic import BaseModel, Field
@@ -279,7 +280,7 @@ def _tried_out(tried: Tried) -> TriedOut:
     )
 
 
-_NAMES: dict[Literal["first_name", "last_name", "timezone"], str] = {
+_NAMES: Mapping[str, str] = {
     "first_name": "first name",
     "last_name": "last name",
     "timezone": "time zone",
@@ -288,7 +289,7 @@ _NAMES: dict[Literal["first_name", "last_name", "timezone"], str] = {
 
 def _said(row: Row) -> str:
     """What a row would do, in words."""
-    parts = [f"{_NAMES[name]} {value}" for name, value in row.values.items() if value]  # type: ignore[index]
+    parts = [f"{_NAMES[name]} {value}" for name, value in row.values.items() if value]
     parts += [f"{name}: {value}" for name, value in row.fields.items()]
     parts += [f"tag {tag}" for tag in row.tags]
     if row.course:
