@@ -60,7 +60,10 @@ def sets_going(definitions: Definitions, act: Act) -> bool:
                 for matcher in plan.matchers
             ]
             return any(m.on == on and m.selectors().get("tag") in (None, act.name) for m in matchers)
-    return act.what in ("enrol", "start", "take_in", "move")
+        case "enrol" | "start" | "take_in" | "move":
+            return True
+        case "stop":
+            return False
 
 
 def do(
@@ -86,7 +89,10 @@ def _changes(act: Act, state: StudentState) -> bool:
             return act.name not in state.facts.tags
         case "untag":
             return act.name in state.facts.tags
-    return state.facts.may_enrol(act.name, "manual")
+        case "enrol":
+            return state.facts.may_enrol(act.name, "manual")
+        case "start" | "stop" | "take_in" | "move":
+            raise AssertionError("these are about runs, not about facts")
 
 
 def _event(act: Act, student: str, now: Instant) -> Event:
@@ -95,7 +101,10 @@ def _event(act: Act, student: str, now: Instant) -> Event:
         case "tag" | "untag":
             type = "tag_added" if act.what == "tag" else "tag_removed"
             return TagEvent.model_validate({**body, "type": type, "tag": act.name})
-    return Enrolled.model_validate({**body, "type": "enrolled", "course": act.name, "via": "manual"})
+        case "enrol":
+            return Enrolled.model_validate({**body, "type": "enrolled", "course": act.name, "via": "manual"})
+        case "start" | "stop" | "take_in" | "move":
+            raise AssertionError("no event says this")
 
 
 def _sequence(

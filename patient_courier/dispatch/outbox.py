@@ -402,6 +402,8 @@ class Outbox:
                 self._not_before = time.monotonic() + self._pause
                 self._pause = min(2 * self._pause, LONGEST_PAUSE_SECONDS)
                 return Became("queued", str(error))
+            case "now":
+                pass
         self._trouble = None
         pauses = [min(FIRST_RETRY_SECONDS * 2 ** min(n, 10), LONGEST_RETRY_SECONDS) for n in range(one.tries)]
         if sum(pauses[:-1]) > GIVE_UP_SECONDS:

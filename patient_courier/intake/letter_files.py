@@ -45,7 +45,10 @@ def read_letter_file(name: str, raw: bytes) -> Read:
             return _from_html(_decoded(raw))
         case "md" | "markdown" | "txt":
             return _from_markdown(_decoded(raw))
-    raise NoLetter("Letters come in as .eml, .html or .md files. Save it as one of these and try again.")
+        case _:
+            raise NoLetter(
+                "Letters come in as .eml, .html or .md files. Save it as one of these and try again."
+            )
 
 
 def _from_mail(raw: bytes) -> Read:

@@ -153,4 +153,5 @@ def _cell(value: Any) -> str:
             return str(int(value))
         case datetime() | date():
             return value.isoformat()
-    return str(value)
+        case _:
+            return str(value)

@@ -99,6 +99,8 @@ class Drawing:
                 return self._signature()
             case NoteBlock():
                 return ""
+            case ColumnsBlock():
+                pass
         raise TypeError(f"no such block: {block!r}")
 
     def _certificate(self, place: str, block: CertificateBlock) -> str:

@@ -20,8 +20,10 @@ from patient_courier.core.school.blocks import (
     DividerBlock,
     EventBlock,
     NextLessonBlock,
+    NoteBlock,
     PictureBlock,
     SignatureBlock,
+    SpaceBlock,
     TextBlock,
 )
 from patient_courier.core.school.letters import Letter
@@ -112,7 +114,8 @@ def _block(place: str, block: AnyBlock, look: Look, marks: Marks) -> str:
                 for at, one in enumerate(getattr(block, side))
             ]
             return "".join(inner).removesuffix("\n\n")
-    return ""
+        case SpaceBlock() | SignatureBlock() | NoteBlock():
+            return ""
 
 
 def _from_html(html: str) -> str:

@@ -42,7 +42,8 @@ def event_for(do: str, student: str, object: str, score: int | None, at: Instant
             if score is None or not 0 <= score <= 100:
                 raise ActionRefused("Give the quiz a score from 0 to 100.")
             return event | {"type": "quiz_taken", "quiz": object, "score": score}
-    raise ActionRefused(f"A student can't “{do}” here.")
+        case _:
+            raise ActionRefused(f"A student can't “{do}” here.")
 
 
 def events_to_finish(open_: list[Open], student: str, at: Instant) -> list[dict[str, Any]]:

@@ -7,11 +7,8 @@ from collections.abc import Iterator
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings
 from patient_courier.core.engine.definitions import Definitions, ReadyLetter
-from patient_courier.core.letters.merge import FREE_PREFIX, field_words
+from patient_courier.core.letters.merge_fields import field_words, known_field
 from patient_courier.core.school.broadcasts import Broadcast
-
-_ALWAYS = ("student", "school", "links", "event")
-_OF_A_COURSE = ("course", "next_lesson", "certificate")
 
 _SERVICE = (
     "A service letter also reaches those who stopped news, at any hour. Use it for what they bought: a changed date, a "
@@ -42,12 +39,13 @@ def with_letter(definitions: Definitions, broadcast: Broadcast) -> list[Finding]
 
 def _findings(definitions: Definitions, broadcast: Broadcast) -> Iterator[Finding]:
     letter = definitions.letters[broadcast.letter]
-    groups = _ALWAYS + (_OF_A_COURSE if broadcast.course else ())
     names = dict.fromkeys(field.name for _, template in letter.templates for field in template.fields)
     for name in names:
-        if name.startswith(FREE_PREFIX) or name.partition(".")[0] in groups:
+        known = known_field(name)
+        about = known.about if known else None
+        if about is None or (about == "course" and broadcast.course):
             continue
-        mend = " Say which course it is about." if name.partition(".")[0] in _OF_A_COURSE else ""
+        mend = " Say which course it is about." if about == "course" else ""
         sentence = f"A broadcast can't fill the merge field “{field_words(name)}”.{mend}"
         yield Finding("fault", "field_not_here", sentence, letter=broadcast.letter, pointer="/letter")
     if letter.letter.purpose == "service":

@@ -2,27 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from patient_courier.core.checks.finding import Finding, Lacking, Mend
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.fields import object_of
 from patient_courier.core.engine.plan import Plan
-from patient_courier.core.letters.merge import Field, Template, TemplateError, field_words
+from patient_courier.core.letters.merge import Field, Template, TemplateError
+from patient_courier.core.letters.merge_fields import MergeField, field_words, known_field
 from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import CertificateStep, StartSequence, WaitFor, Waypoint
 from patient_courier.core.school.values import THIS
 
-_KIND_OF = {
-    "course": "course",
-    "next_lesson": "course",
-    "certificate": "course",
-    "module": "module",
-    "lesson": "lesson",
-    "quiz": "quiz",
-    "offer": "offer",
-}
 # What an event of each type is about, beyond what its matcher names.
 _ABOUT: dict[str, tuple[str, ...]] = {
     "enrolled": ("course",),
@@ -47,7 +40,6 @@ _ABOUT: dict[str, tuple[str, ...]] = {
     "tag_added": ("tag",),
     "tag_removed": ("tag",),
 }
-_FALLBACKS = {"student.first_name": "there", "student.full_name": "there", "student.last_name": "there"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,8 +136,10 @@ def _of_field(
     field: Field,
     lacking: Lacking,
 ) -> Iterator[Finding]:
-    name, group = field.name, field.name.partition(".")[0]
-    kind = _KIND_OF.get(group)
+    name, known = field.name, known_field(field.name)
+    if known is None:
+        return
+    kind = known.about
     if kind is not None and ways:
         unable = [way for way in ways if kind not in way.kinds]
         if unable:
@@ -168,62 +162,56 @@ def _of_field(
             return
     if field.has_default:
         return
-    if _blank_by_definition(definitions, ways, name):
+    if _blank_by_definition(definitions, ways, known):
         yield Finding(
             "fault", "field_blank", f"“{field_words(name)}” is empty in your school, and it has no fallback."
         )
-    elif group == "certificate" and not _brings_certificate(plan):
+    elif known.empty == "certificate" and not _brings_certificate(plan):
         yield Finding(
             "warning",
             "field_sometimes_blank",
             f"“{field_words(name)}” is empty until the certificate is issued; wait for that before this letter.",
         )
-    elif group == "student" and lacking.number(name):
+    elif known.empty == "student" and lacking.number(name):
         number = lacking.number(name)
         who = f"{number} of your students have" if number > 1 else "1 of your students has"
         yield Finding(
             "warning",
             "field_sometimes_blank",
             f"{who} no {field_words(name)}, and the letter has no fallback for it. Their letters would wait for you.",
-            mend=_fallback(letter, place, text, name),
+            mend=_fallback(letter, place, text, known),
         )
 
 
-def _fallback(letter: Letter, place: str, text: str, name: str) -> Mend:
-    word = _FALLBACKS.get(name, "…")
+def _fallback(letter: Letter, place: str, text: str, field: MergeField) -> Mend:
+    word = field.fallback
     parts = text.split("{{")
     mended = [parts[0]]
     for part in parts[1:]:
         inside, closing, rest = part.partition("}}")
-        if inside.split("|")[0].strip() == name and "default" not in inside:
+        if inside.split("|")[0].strip() == field.name and "default" not in inside:
             inside = f"{inside.rstrip()} | default('{word}') "
         mended.append(inside + closing + rest)
     patch = {"op": "replace", "path": f"/{place}", "value": "{{".join(mended)}
     return Mend(f"Write “{word}” where it is missing", "letter", letter.key, (patch,))
 
 
-def _blank_by_definition(definitions: Definitions, ways: list[Origin], name: str) -> bool:
+def _blank_by_definition(definitions: Definitions, ways: list[Origin], field: MergeField) -> bool:
     """Whether the field is empty for everybody because the school never gave it a value."""
-    school = definitions.school
-    of_school = {
-        "school.login_url": school.login_url,
-        "school.postal_address": school.postal_address,
-        "school.sender_name": school.sender.name,
-    }
-    if name in of_school:
-        return not of_school[name]
-    kind, _, attribute = name.partition(".")
-    tables: dict[str, Mapping[str, object]] = {
-        "course": definitions.courses,
-        "lesson": definitions.lessons,
-        "quiz": definitions.quizzes,
-        "offer": definitions.offers,
-    }
-    if kind not in tables or attribute in ("progress", "score", "attempts"):
-        return False
-    keys = [dict(way.objects).get(kind) for way in ways]
-    found = [tables[kind].get(key or "") for key in keys]
-    return bool(found) and all(item is not None and getattr(item, attribute) in (None, "") for item in found)
+    match field.empty:
+        case "school":
+            school = definitions.school
+            return not (
+                school.sender.name if field.name == "school.sender_name" else getattr(school, field.attribute)
+            )
+        case "object":
+            assert field.about is not None
+            found = [object_of(definitions, field.about, dict(way.objects).get(field.about)) for way in ways]
+            return bool(found) and all(
+                item is not None and getattr(item, field.attribute) in (None, "") for item in found
+            )
+        case "never" | "student" | "certificate" | "standing":
+            return False
 
 
 def _brings_certificate(plan: Plan) -> bool:

@@ -106,6 +106,17 @@ def reachable(sequence: s.Sequence) -> set[str]:
                         alive = step.times is not None and through
                 case s.Dated():
                     walk(step.steps, True)  # when the date has passed, the steps are skipped
+                case (
+                    s.Send()
+                    | s.Wait()
+                    | s.TagStep()
+                    | s.Waypoint()
+                    | s.StartSequence()
+                    | s.Tell()
+                    | s.CertificateStep()
+                    | s.Call()
+                ):
+                    pass
         return alive
 
     walk(sequence.steps, True, top=True)
@@ -142,7 +153,22 @@ def _leaves(condition: c.Condition) -> Iterator[c.Condition]:
             parts = condition.any
         case c.Not():
             parts = [condition.not_]
-        case _:
+        case (
+            c.IsEnrolled()
+            | c.IsCompleted()
+            | c.IsProgress()
+            | c.IsQuiz()
+            | c.IsBought()
+            | c.IsTagged()
+            | c.IsSequence()
+            | c.IsLetter()
+            | c.IsInactive()
+            | c.IsJoined()
+            | c.IsCertified()
+            | c.IsNewsOn()
+            | c.IsField()
+            | c.IsStudent()
+        ):
             yield condition
             return
     for part in parts:

@@ -10,11 +10,18 @@ from patient_courier.core.checks.finding import Finding, Level, Mend
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.letters.merge import Field, Template, TemplateError
 from patient_courier.core.school.blocks import (
+    AnswersBlock,
     ButtonBlock,
+    CertificateBlock,
+    ColumnsBlock,
     CourseCardBlock,
+    DividerBlock,
     EventBlock,
+    NextLessonBlock,
     NoteBlock,
     PictureBlock,
+    SignatureBlock,
+    SpaceBlock,
     TextBlock,
 )
 from patient_courier.core.school.letters import Letter
@@ -159,6 +166,18 @@ def links(letter: Letter) -> Iterator[tuple[str, str]]:
             case TextBlock():
                 for url in _read(block.html)[1]:
                     yield f"{place}/html", url or ""
+            case (
+                CourseCardBlock()
+                | CertificateBlock()
+                | NextLessonBlock()
+                | DividerBlock()
+                | SpaceBlock()
+                | SignatureBlock()
+                | NoteBlock()
+                | AnswersBlock()
+                | ColumnsBlock()
+            ):
+                pass
 
 
 _STUDENTS_OWN = re.compile(r"(https?://[^/?#{]*)?\{\{\s*student\.", re.IGNORECASE)

@@ -74,6 +74,19 @@ def _shortest(steps: list[s.Step]) -> float:
                 )
             case s.End():
                 return inf
+            case (
+                s.Send()
+                | s.Wait()
+                | s.TagStep()
+                | s.Waypoint()
+                | s.Dated()
+                | s.StartSequence()
+                | s.StopSequence()
+                | s.Tell()
+                | s.CertificateStep()
+                | s.Call()
+            ):
+                pass
     return total
 
 

@@ -43,6 +43,17 @@ def _sends_at_once(steps: Iterable[s.Step]) -> bool:
             case s.Branch() | s.Repeat():
                 if any(_sends_at_once(lane) for _, lane in s.lanes(step)):
                     return True
+            case (
+                s.Wait()
+                | s.TagStep()
+                | s.Waypoint()
+                | s.StartSequence()
+                | s.StopSequence()
+                | s.Tell()
+                | s.CertificateStep()
+                | s.Call()
+            ):
+                pass
     return False
 
 

@@ -138,7 +138,20 @@ def _hang(
                     yield from _hang(definitions, course, plan, step.else_, there, marks, late)
             case s.Waypoint():
                 here = _there(definitions, course, step.reach, stop, here)
-            case _:
+            case (
+                s.Send()
+                | s.Wait()
+                | s.Branch()
+                | s.TagStep()
+                | s.Repeat()
+                | s.Dated()
+                | s.StartSequence()
+                | s.StopSequence()
+                | s.Tell()
+                | s.CertificateStep()
+                | s.Call()
+                | s.End()
+            ):
                 for _, inner in s.lanes(step):
                     yield from _hang(definitions, course, plan, inner, here, marks, about)
 
@@ -155,7 +168,6 @@ def places(definitions: Definitions, course: str, matcher: Matcher, here: str | 
     ``here`` is the stop of the run's own event, for ``this``.
     """
     wanted = dict(matcher.selectors())
-    kind: str = matcher.on
     found = definitions.courses[course]
     if wanted.get("course") not in (None, THIS, course):
         return []
@@ -165,13 +177,13 @@ def places(definitions: Definitions, course: str, matcher: Matcher, here: str | 
     if isinstance(inner, str) and inner.partition("/")[0] != course:
         return []
     about_course = "course" in wanted or inner is not None
-    if kind.startswith("lesson_"):
-        return [str(wanted["lesson"])] if "lesson" in wanted else [ANYWHERE] if about_course else []
-    if kind.startswith("quiz_"):
-        quizzes = [f"quiz:{course}/{quiz.key}" for module in found.modules for quiz in module.quizzes]
-        return [f"quiz:{wanted['quiz']}"] if "quiz" in wanted else quizzes if about_course else []
     modules = [f"{course}/{module.key}" for module in found.modules]
-    match kind:
+    match matcher.on:
+        case "lesson_started" | "lesson_completed" | "lesson_watched":
+            return [str(wanted["lesson"])] if "lesson" in wanted else [ANYWHERE] if about_course else []
+        case "quiz_taken" | "quiz_passed" | "quiz_failed":
+            quizzes = [f"quiz:{course}/{quiz.key}" for module in found.modules for quiz in module.quizzes]
+            return [f"quiz:{wanted['quiz']}"] if "quiz" in wanted else quizzes if about_course else []
         case "enrolled":
             return [ENROLLED] if about_course else []
         case "purchased":
@@ -201,4 +213,19 @@ def places(definitions: Definitions, course: str, matcher: Matcher, here: str | 
             return [ACCESS] if about_course else []
         case "inactive":
             return [ANYWHERE] if about_course else []
-    return []
+        case (
+            "refunded"
+            | "certificate_revoked"
+            | "course_help_stopped"
+            | "signed_in"
+            | "signed_up"
+            | "news_stopped"
+            | "complained"
+            | "bounced"
+            | "letter_opened"
+            | "link_clicked"
+            | "answered"
+            | "tag_added"
+            | "tag_removed"
+        ):
+            return []

@@ -119,7 +119,17 @@ def _after(step: s.Step, front: Front, start: Instant, marks: list[Mark]) -> Fro
         case s.Dated():
             inside = _walk(step.steps, Front(front.early, None, words.day(step.at.date())), start, marks)
             return Front(front.early, None, inside.detail)
-    return front
+        case (
+            s.Send()
+            | s.TagStep()
+            | s.StartSequence()
+            | s.StopSequence()
+            | s.Tell()
+            | s.CertificateStep()
+            | s.Call()
+            | s.End()
+        ):
+            return front
 
 
 def after_wait(step: s.Wait, front: Front, start: Instant) -> Front:

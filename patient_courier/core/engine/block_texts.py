@@ -13,11 +13,20 @@ from patient_courier.core.engine.conditions import Asked, holds
 from patient_courier.core.engine.fields import Source, next_lesson, value
 from patient_courier.core.letters.merge import Value
 from patient_courier.core.school.blocks import (
+    AnswersBlock,
     AnyBlock,
+    ButtonBlock,
     CertificateBlock,
+    ColumnsBlock,
     CourseCardBlock,
+    DividerBlock,
     EventBlock,
     NextLessonBlock,
+    NoteBlock,
+    PictureBlock,
+    SignatureBlock,
+    SpaceBlock,
+    TextBlock,
 )
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.values import THIS
@@ -61,7 +70,18 @@ def _of_block(block: AnyBlock, source: Source) -> dict[str, Value]:
             address = value("certificate.url", source)
             claim = {"claim": address is None, "link": address} if block.claim else {}
             return {"picture": f"{address}.png" if address else None, **claim}
-    return {}
+        case (
+            TextBlock()
+            | ButtonBlock()
+            | PictureBlock()
+            | DividerBlock()
+            | SpaceBlock()
+            | SignatureBlock()
+            | NoteBlock()
+            | AnswersBlock()
+            | ColumnsBlock()
+        ):
+            return {}
 
 
 def starts_at(block: EventBlock, school_zone: str) -> Instant:

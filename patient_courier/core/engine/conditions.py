@@ -133,7 +133,8 @@ def _sequence(condition: c.IsSequence, asked: Asked) -> bool:
             return any(run.is_open for run in runs)
         case "finished":
             return any(run.outcome == "finished" for run in runs)
-    return bool(runs)
+        case "been_inside":
+            return bool(runs)
 
 
 def _letter(condition: c.IsLetter, asked: Asked) -> bool:
@@ -145,7 +146,7 @@ def _letter(condition: c.IsLetter, asked: Asked) -> bool:
             )
         case "opened":
             at = facts.opened.get(condition.letter)
-        case _:
+        case "clicked":
             at = facts.clicked.get(condition.letter)
     return at is not None and asked.within(at, condition.within)
 

@@ -393,4 +393,5 @@ def may_begin(state: StudentState, plan: Plan, subject: Subject | None) -> bool:
             )
         case "when_finished":
             return not any(run.sequence == plan.key for run in state.open.values())
-    return True
+        case "every_time":
+            return True

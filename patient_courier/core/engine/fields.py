@@ -13,8 +13,9 @@ from patient_courier.core.engine.conditions import progress
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.happening import Subject
 from patient_courier.core.engine.state import StudentState
-from patient_courier.core.letters.merge import FREE_PREFIX, Value
-from patient_courier.core.school.courses import Lesson, Module, Quiz
+from patient_courier.core.letters.merge import Value
+from patient_courier.core.letters.merge_fields import FIELDS, FREE_PREFIX, About, MergeField
+from patient_courier.core.school.courses import Course, Lesson, Module, Offer, Quiz
 
 # Stands for a link that is signed for one delivery when the letter is put together.
 LINK_PLACES = {
@@ -53,41 +54,14 @@ def certificate_code(seal: str, student: str, course: str) -> str:
     return f"{code[:4]}-{code[4:8]}-{code[8:12]}"
 
 
-def _student(name: str) -> Callable[[Source], Value]:
-    return lambda source: getattr(source.state.student, name)
-
-
 def _full_name(source: Source) -> Value:
     student = source.state.student
     return " ".join(part for part in (student.first_name, student.last_name) if part)
 
 
-def _course(name: str) -> Callable[[Source], Value]:
-    def found(source: Source) -> Value:
-        key = source.key("course")
-        return getattr(source.definitions.courses[key], name) if key in source.definitions.courses else None
-
-    return found
-
-
 def _progress(source: Source) -> Value:
     key = source.key("course")
     return progress(source.definitions, source.state, key) if key in source.definitions.courses else None
-
-
-def _inner(kind: str, name: str) -> Callable[[Source], Value]:
-    def found(source: Source) -> Value:
-        key = source.key(kind)
-        if key is None:
-            return None
-        objects: Mapping[str, Mapping[str, Module | Lesson | Quiz]] = {
-            "module": source.definitions.modules,
-            "lesson": source.definitions.lessons,
-            "quiz": source.definitions.quizzes,
-        }
-        return getattr(objects[kind].get(key), name, None)
-
-    return found
 
 
 def _next_lesson(name: str) -> Callable[[Source], Value]:
@@ -116,13 +90,6 @@ def _quiz_record(name: str) -> Callable[[Source], Value]:
     return found
 
 
-def _offer(name: str) -> Callable[[Source], Value]:
-    def found(source: Source) -> Value:
-        return getattr(source.definitions.offers.get(source.key("offer") or ""), name, None)
-
-    return found
-
-
 def _certificate(source: Source) -> str | None:
     course = source.key("course")
     found = source.state.facts.certificates.get(course or "")
@@ -141,35 +108,53 @@ def _issued_on(source: Source) -> Value:
     return found.issued if found else None
 
 
-_VALUES: dict[str, Callable[[Source], Value]] = {
-    "student.first_name": _student("first_name"),
-    "student.last_name": _student("last_name"),
+def _attribute(field: MergeField) -> Callable[[Source], Value]:
+    """A field that is an attribute of the student, the school, or the object it is about."""
+
+    def found(source: Source) -> Value:
+        state, definitions = source.state, source.definitions
+        of: object
+        if field.about is None:
+            of = state.student if field.group == "student" else definitions.school
+        else:
+            of = object_of(definitions, field.about, source.key(field.about))
+        held: Value = getattr(of, field.attribute, None)
+        return held
+
+    return found
+
+
+def object_of(
+    definitions: Definitions, kind: About, key: str | None
+) -> Course | Module | Lesson | Quiz | Offer | None:
+    """The object of the school that a field is about; None without one, or when it is no longer there."""
+    if key is None:
+        return None
+    match kind:
+        case "course":
+            return definitions.courses.get(key)
+        case "module":
+            return definitions.modules.get(key)
+        case "lesson":
+            return definitions.lessons.get(key)
+        case "quiz":
+            return definitions.quizzes.get(key)
+        case "offer":
+            return definitions.offers.get(key)
+
+
+# What is no plain attribute.
+_COMPUTED: Mapping[str, Callable[[Source], Value]] = {
     "student.full_name": _full_name,
-    "student.email": _student("email"),
-    "course.title": _course("title"),
-    "course.summary": _course("summary"),
-    "course.url": _course("url"),
-    "course.review_url": _course("review_url"),
     "course.progress": _progress,
-    "module.title": _inner("module", "title"),
-    "lesson.title": _inner("lesson", "title"),
-    "lesson.url": _inner("lesson", "url"),
-    "lesson.minutes": _inner("lesson", "minutes"),
     "next_lesson.title": _next_lesson("title"),
     "next_lesson.url": _next_lesson("url"),
-    "quiz.title": _inner("quiz", "title"),
-    "quiz.pass_mark": _inner("quiz", "pass_mark"),
-    "quiz.url": _inner("quiz", "url"),
     "quiz.score": _quiz_record("score"),
     "quiz.attempts": _quiz_record("attempts"),
-    "offer.title": _offer("title"),
-    "offer.price": _offer("price"),
     "certificate.code": _certificate,
     "certificate.url": _certificate_url,
     "certificate.issued_on": _issued_on,
-    "school.name": lambda source: source.definitions.school.name,
     "school.sender_name": lambda source: source.definitions.school.sender.name,
-    "school.postal_address": lambda source: source.definitions.school.postal_address,
-    "school.login_url": lambda source: source.definitions.school.login_url,
     "event.at": lambda source: source.event_at,
 }
+_VALUES = {name: _COMPUTED.get(name) or _attribute(field) for name, field in FIELDS.items()}

@@ -6,7 +6,26 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from patient_courier.core.calendar.duration import Duration
-from patient_courier.core.school.events import Matcher, OnAccessEnding, OnInactive, OnUnlocking
+from patient_courier.core.school.events import (
+    Matcher,
+    OnAccessEnding,
+    OnAnswered,
+    OnBounced,
+    OnCourse,
+    OnEnrolled,
+    OnInactive,
+    OnLesson,
+    OnLessonWatched,
+    OnLetterOpened,
+    OnLinkClicked,
+    OnModule,
+    OnOffer,
+    OnPlain,
+    OnQuiz,
+    OnSignedUp,
+    OnTag,
+    OnUnlocking,
+)
 from patient_courier.core.school.sequences import (
     Repeat,
     Sequence,
@@ -123,4 +142,20 @@ def _interest(matcher: Matcher) -> ClockInterest | None:
         case OnAccessEnding():
             ahead = matcher.ahead.value if matcher.ahead else Duration()
             return ClockInterest("access_ending", _named(matcher.course), None, ahead)
-    return None
+        case (
+            OnOffer()
+            | OnEnrolled()
+            | OnLesson()
+            | OnLessonWatched()
+            | OnQuiz()
+            | OnModule()
+            | OnCourse()
+            | OnPlain()
+            | OnSignedUp()
+            | OnLetterOpened()
+            | OnLinkClicked()
+            | OnAnswered()
+            | OnBounced()
+            | OnTag()
+        ):
+            return None

@@ -18,54 +18,8 @@ from markupsafe import escape
 from whenever import Date, Instant
 
 from patient_courier.core.calendar.calendar import MONTHS
+from patient_courier.core.letters.merge_fields import known_field
 from patient_courier.core.school.values import Money
-
-FIELDS = frozenset(
-    [
-        "student.first_name",
-        "student.last_name",
-        "student.full_name",
-        "student.email",
-        "course.title",
-        "course.summary",
-        "course.url",
-        "course.review_url",
-        "course.progress",
-        "module.title",
-        "lesson.title",
-        "lesson.url",
-        "lesson.minutes",
-        "next_lesson.title",
-        "next_lesson.url",
-        "quiz.title",
-        "quiz.score",
-        "quiz.pass_mark",
-        "quiz.attempts",
-        "quiz.url",
-        "offer.title",
-        "offer.price",
-        "certificate.code",
-        "certificate.url",
-        "certificate.issued_on",
-        "school.name",
-        "school.sender_name",
-        "school.postal_address",
-        "school.login_url",
-        "links.preferences",
-        "links.stop",
-        "links.view_online",
-        "event.at",
-    ]
-)
-FREE_PREFIX = "student.fields."
-
-
-def field_words(name: str) -> str:
-    """A merge field as the screen names it: ``first name``, ``course title``."""
-    group, _, rest = name.partition(".")
-    said = rest.removeprefix("fields.").replace("_", " ")
-    return said if group == "student" else f"{group.replace('_', ' ')} {said}"
-
 
 FILTERS = ("default", "upper", "lower", "title", "date", "time", "money")
 # Everything that some mail program or parser takes for the end of a line.
@@ -225,7 +179,7 @@ def _field(node: nodes.Expr) -> Field:
         raise TemplateError(
             f"line {node.lineno}: only a merge field and its filters can stand between {{{{ and }}}}"
         )
-    if name not in FIELDS and not (name.startswith(FREE_PREFIX) and len(name) > len(FREE_PREFIX)):
+    if known_field(name) is None:
         raise TemplateError(f"line {node.lineno}: there is no merge field “{name}”")
     return Field(name, tuple(filters))
 

@@ -94,3 +94,20 @@ def asked_tags(condition: Condition | None) -> Iterator[str]:
             yield from asked_tags(condition.not_)
         case c.IsTagged():
             yield condition.tag
+        case (
+            c.IsEnrolled()
+            | c.IsCompleted()
+            | c.IsProgress()
+            | c.IsQuiz()
+            | c.IsBought()
+            | c.IsSequence()
+            | c.IsLetter()
+            | c.IsInactive()
+            | c.IsJoined()
+            | c.IsCertified()
+            | c.IsNewsOn()
+            | c.IsField()
+            | c.IsStudent()
+            | None
+        ):
+            pass

@@ -206,7 +206,21 @@ def condition_faults(pointer: str, condition: c.Condition, known: Known) -> Iter
         case c.IsStudent():
             for index, key in enumerate(condition.keys):
                 yield from known.missing(f"{pointer}/keys/{index}", "student", key)
-        case _:
+        case (
+            c.IsEnrolled()
+            | c.IsCompleted()
+            | c.IsProgress()
+            | c.IsQuiz()
+            | c.IsBought()
+            | c.IsTagged()
+            | c.IsSequence()
+            | c.IsLetter()
+            | c.IsInactive()
+            | c.IsJoined()
+            | c.IsCertified()
+            | c.IsNewsOn()
+            | c.IsField()
+        ):
             also = (
                 (THIS, "any") if isinstance(condition, c.IsEnrolled | c.IsBought | c.IsInactive) else (THIS,)
             )
@@ -280,3 +294,5 @@ def _step(place: str, step: s.Step, known: Known) -> Iterator[Fault]:
             yield from known.missing(f"{place}/sequence", "sequence", step.sequence)
         case s.CertificateStep():
             yield from known.missing(f"{place}/course", "course", step.course, THIS)
+        case s.Wait() | s.TagStep() | s.Repeat() | s.Dated() | s.End():
+            pass

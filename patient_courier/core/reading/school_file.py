@@ -144,7 +144,8 @@ def _sentence(item: Any) -> str:
         case "greater_than_equal" | "less_than_equal":
             word = "at least" if kind == "greater_than_equal" else "at most"
             return f"this must be {word} {context.get('ge', context.get('le'))}"
-    return str(item["msg"][:1].lower() + item["msg"][1:])
+        case _:
+            return str(item["msg"][:1].lower() + item["msg"][1:])
 
 
 def write_school(file: SchoolFile) -> str:

@@ -13,7 +13,16 @@ from whenever import Date, Instant
 from patient_courier.core.calendar import calendar
 from patient_courier.core.checks.flow import reachable
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.engine.effects import CertificateIssued, LetterDecided, TagChanged
+from patient_courier.core.engine.effects import (
+    BroadcastStarted,
+    CallMade,
+    CertificateIssued,
+    LetterDecided,
+    NotBegun,
+    Noted,
+    TagChanged,
+    Warned,
+)
 from patient_courier.core.engine.happening import of_event
 from patient_courier.core.rehearsing.paths import paths
 from patient_courier.core.rehearsing.rehearsal import Outcome
@@ -141,6 +150,8 @@ def shown(outcome: Outcome, first: Date, events: list[Event], days: int, own: st
             case CertificateIssued():
                 title = words.title(definitions, "course", effect.course)
                 notes.append(Note(**place(effect.at), kind="certificate", words=f"certificate for {title}"))
+            case Noted() | LetterDecided() | BroadcastStarted() | CallMade() | NotBegun() | Warned():
+                pass
     letters = [
         _letter(outcome, index, letter, place(letter.at), own) for index, letter in enumerate(outcome.letters)
     ]

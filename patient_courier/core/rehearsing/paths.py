@@ -142,4 +142,7 @@ def _step(definitions: Definitions, step: s.Step, way: _Way, start: Front) -> li
             ]
         case s.End():
             return [_Way(way.front, way.choices, way.posted, ended=True, open_end=way.open_end)]
-    return [way]
+        case (
+            s.TagStep() | s.Waypoint() | s.StartSequence() | s.StopSequence() | s.CertificateStep() | s.Call()
+        ):
+            return [way]

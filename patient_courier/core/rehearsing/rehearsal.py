@@ -15,10 +15,12 @@ from patient_courier.core.engine.broadcasting import Coming, start_of
 from patient_courier.core.engine.definitions import Definitions, ready
 from patient_courier.core.engine.effects import (
     BroadcastStarted,
+    CallMade,
     CertificateIssued,
     Effect,
     LetterDecided,
     NotBegun,
+    Noted,
     TagChanged,
     Warned,
 )
@@ -67,6 +69,8 @@ class Outcome:
                 self.broadcasts.append(effect)
             case Warned():
                 self.warnings.append(effect.text)
+            case Noted() | LetterDecided() | CallMade():
+                pass
 
     def why_not_begun(self, found: NotBegun) -> str:
         """Why a sequence did not begin, as a sentence; times are the student's."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from num2words import num2words
 
 from patient_courier.core.calendar.calendar import town
-from patient_courier.core.letters.merge import field_words
+from patient_courier.core.letters.merge_fields import field_words
 from patient_courier.core.rehearsing.outlook import Outlook
 from patient_courier.core.rehearsing.wave import Crest, Wave
 from patient_courier.core.school.broadcasts import Broadcast

@@ -203,4 +203,5 @@ def block_texts(block: AnyBlock) -> list[tuple[str, str]]:
             return [("question", block.question)] + [
                 (f"answers/{number}/label", choice.label) for number, choice in enumerate(block.answers)
             ]
-    return []
+        case DividerBlock() | SpaceBlock() | SignatureBlock() | NoteBlock() | ColumnsBlock():
+            return []

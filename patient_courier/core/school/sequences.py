@@ -176,4 +176,16 @@ def lanes(step: Step) -> list[tuple[str, list[Step]]]:
             return [*arms, ("otherwise", step.otherwise)]
         case Repeat() | Dated():
             return [("steps", step.steps)]
-    return []
+        case (
+            Send()
+            | Wait()
+            | TagStep()
+            | Waypoint()
+            | StartSequence()
+            | StopSequence()
+            | Tell()
+            | CertificateStep()
+            | Call()
+            | End()
+        ):
+            return []

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from patient_courier.core.letters.merge import field_words
+from patient_courier.core.letters.merge_fields import field_words
 from patient_courier.core.telling import words
 
 SHOWN_NAMES = 3

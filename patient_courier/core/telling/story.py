@@ -58,7 +58,8 @@ def _trail_sentence(
             cause = events.get(entry[1])
             because = f": {words.what_happened(definitions, cause)}" if cause else ""
             return f"Left early{because} ({words.moment(entry[2], zone)})."
-    return str(kind).replace("_", " ").capitalize() + "."
+        case _:
+            return str(kind).replace("_", " ").capitalize() + "."
 
 
 _VIA = {"purchase": "by purchase", "manual": "by hand", "import": "by import", "preview": "for a preview"}
@@ -212,7 +213,8 @@ def _became(
                 "dropped": "It will not go out",
             }[status]
             return [f"{opening} ({moment}). {words.reason(reason)}"]
-    return []
+        case _:
+            return []
 
 
 def story(

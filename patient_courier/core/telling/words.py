@@ -11,7 +11,7 @@ from patient_courier.core.calendar import calendar
 from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.happening import Happening
-from patient_courier.core.letters.merge import field_words
+from patient_courier.core.letters.merge_fields import field_words
 
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
@@ -222,4 +222,5 @@ def what_happened(definitions: Definitions, what: Happening) -> str:
             return f"had {quoted('module')} about to unlock"
         case "access_ending":
             return f"had access to {named('course')} about to end"
-    return what.type.replace("_", " ")
+        case _:
+            return what.type.replace("_", " ")

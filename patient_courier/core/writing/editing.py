@@ -14,7 +14,24 @@ from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.school_file import EMPTY, validation_faults
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import Matcher
-from patient_courier.core.school.sequences import Branch, Send, Sequence, Step, WaitFor, Waypoint
+from patient_courier.core.school.sequences import (
+    Branch,
+    Call,
+    CertificateStep,
+    Dated,
+    End,
+    Repeat,
+    Send,
+    Sequence,
+    StartSequence,
+    Step,
+    StopSequence,
+    TagStep,
+    Tell,
+    Wait,
+    WaitFor,
+    Waypoint,
+)
 from patient_courier.core.telling import words
 from patient_courier.core.telling.condition_words import condition_words
 from patient_courier.core.telling.story import matcher_words
@@ -84,7 +101,20 @@ def _phrases(definitions: Definitions, step: Step) -> list[str]:
             return [matcher_words(definitions, step.reach)]
         case Branch():
             return [condition_words(definitions, arm.if_) for arm in step.arms]
-    return []
+        case (
+            Send()
+            | Wait()
+            | TagStep()
+            | Repeat()
+            | Dated()
+            | StartSequence()
+            | StopSequence()
+            | Tell()
+            | CertificateStep()
+            | Call()
+            | End()
+        ):
+            return []
 
 
 def unreadable(error: ValidationError, body: dict[str, Any]) -> list[Finding]:
@@ -142,4 +172,15 @@ def step_words(definitions: Definitions, plan: Plan, step: str | None) -> str:
             return f"wait for: {matcher_words(definitions, found.event)}"
         case s.Waypoint():
             return f"waypoint: {matcher_words(definitions, found.reach)}"
-    return str(found.do).replace("_", " ")
+        case (
+            s.Branch()
+            | s.TagStep()
+            | s.Repeat()
+            | s.Dated()
+            | s.StartSequence()
+            | s.StopSequence()
+            | s.CertificateStep()
+            | s.Call()
+            | s.End()
+        ):
+            return str(found.do).replace("_", " ")

@@ -8,6 +8,7 @@ from patient_courier.core.checks.fields import field_trouble
 from patient_courier.core.checks.finding import Lacking
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
+from patient_courier.core.letters.merge_fields import known_field
 from patient_courier.core.school.letters import Letter
 
 
@@ -35,13 +36,10 @@ def why_not(
             if trouble:
                 found[name] = f"In “{plan.sequence.name or plan.key}”: {trouble.sentence}"
                 break
-        group = name.partition(".")[0]
-        if name not in found and group in _OF_A_COURSE and None in about:
+        known = known_field(name)
+        kind = known.about if known else None
+        if name not in found and kind == "course" and None in about:
             found[name] = "A broadcast posts this letter about no course, so there is nothing to fill in."
-        if name not in found and group in _OF_A_RUN and list(about):
-            found[name] = f"A broadcast posts this letter, and broadcasts are about no {group}."
+        if name not in found and kind not in (None, "course") and list(about):
+            found[name] = f"A broadcast posts this letter, and broadcasts are about no {kind}."
     return found
-
-
-_OF_A_COURSE = ("course", "next_lesson", "certificate")
-_OF_A_RUN = ("module", "lesson", "quiz", "offer")

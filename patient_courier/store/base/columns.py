@@ -56,7 +56,8 @@ def _plain(value: Any) -> dict[str, Any]:
             return {"$duration": str(value)}
         case Money():
             return {"$money": [value.amount, value.currency]}
-    raise TypeError(f"{value!r} can't be stored")
+        case _:
+            raise TypeError(f"{value!r} can't be stored")
 
 
 def _rich(found: dict[str, Any]) -> Any:
@@ -72,7 +73,8 @@ def _rich(found: dict[str, Any]) -> Any:
             return Duration.parse(value)
         case "$money":
             return Money(amount=value[0], currency=value[1])
-    return found
+        case _:
+            return found
 
 
 # Made once: json.dumps and json.loads would make new ones for every value.

@@ -194,6 +194,8 @@ def _small(facts: Facts, kind: str, key: str, first: Instant | None, second: Ins
                 facts.opened[key] = first
             if second:
                 facts.clicked[key] = second
+        case _:
+            raise AssertionError(kind)
 
 
 def _learnt(

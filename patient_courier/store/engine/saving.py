@@ -13,7 +13,17 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.engine.effects import CallMade, Effect, LetterDecided, Noted, Warned
+from patient_courier.core.engine.effects import (
+    BroadcastStarted,
+    CallMade,
+    CertificateIssued,
+    Effect,
+    LetterDecided,
+    NotBegun,
+    Noted,
+    TagChanged,
+    Warned,
+)
 from patient_courier.core.engine.state import StudentState
 from patient_courier.store.base.plain import DELIVERIES, STUDENTS
 from patient_courier.store.base.progress import progress_values
@@ -144,6 +154,8 @@ def save_effects(session: Session, effects: Iterable[Effect], ids: dict[str, int
                 problems.append(
                     {"kind": "circles", "at": effect.at, "reason": effect.text, "body": {}, "done": False}
                 )
+            case BroadcastStarted() | TagChanged() | CertificateIssued() | NotBegun():
+                pass
     connection = session.connection()
     if events:
         connection.execute(insert(EventRow), events)

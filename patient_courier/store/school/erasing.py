@@ -78,7 +78,8 @@ def _value(value: Any) -> Any:
             return {name: _value(one) for name, one in value.items()}
         case list() | tuple():
             return [_value(one) for one in value]
-    return value
+        case _:
+            return value
 
 
 def erase(session: Session, id: int) -> None:

@@ -37,4 +37,6 @@ def remove(session: Session, kind: str, key: str) -> None:
         case "sequence":
             session.execute(delete(SequenceVersionRow).where(SequenceVersionRow.key == key))
             session.execute(delete(SequenceRow).where(SequenceRow.key == key))
+        case _:
+            raise AssertionError(kind)
     touch(session)

@@ -182,7 +182,8 @@ def _quiz(condition: c.IsQuiz) -> Test:
             return _has(q, *this, q.at.is_not(None), often)
         case "failed":
             return _has(q, *this, q.at.is_(None), often)
-    return not_(_has(q, *this))
+        case "not_taken":
+            return not_(_has(q, *this))
 
 
 def _sequence(condition: c.IsSequence) -> Test:
@@ -193,7 +194,7 @@ def _sequence(condition: c.IsSequence) -> Test:
             how = r.outcome.is_(None)
         case "finished":
             how = r.outcome == "finished"
-        case _:
+        case "been_inside":
             how = true()
     return _has(r, r.sequence == condition.sequence, how)
 

@@ -85,6 +85,8 @@ def _shown(session: Session, found: Found, course: str, now: Claim) -> Response:
             return page(look, "Your certificate", body)
         case "open":
             return _open(title, look, now)
+        case "none":
+            pass
     body = f"<p>There is no certificate of <b>{said}</b> for you to ask for. If you think there should be, answer to our letter.</p>"
     return page(look, "No certificate here", body)
 

@@ -96,6 +96,8 @@ def _target(body: MoveClock, session: Session, post: Post) -> Instant:
                     "Nothing is waiting to be posted. Buy something in the practice classroom first."
                 )
             return max(due, clock.horizon)
+        case "until":
+            pass
     try:
         return read_target(body.until or "", zone)
     except ValueError as error:

@@ -9,7 +9,8 @@ from pydantic import BaseModel
 
 from patient_courier.core.engine.broadcasting import settled
 from patient_courier.core.engine.fields import LINK_PLACES, Source, value
-from patient_courier.core.letters.merge import FIELDS, FREE_PREFIX, Field, field_words
+from patient_courier.core.letters.merge import Field
+from patient_courier.core.letters.merge_fields import FIELDS, FREE_PREFIX, field_words
 from patient_courier.core.writing.example import example_subject
 from patient_courier.core.writing.field_notes import why_not
 from patient_courier.dispatch.clock import read_clock
