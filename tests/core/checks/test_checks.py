@@ -7,8 +7,13 @@ from typing import Any
 import jsonpatch
 import pytest
 
-from patient_courier.core.checks import Finding, Lacking, school_findings, writing_findings
+from patient_courier.core.checks import Finding, Lacking, school_findings, sequence_findings, writing_findings
+from patient_courier.core.checks.letters import letter_findings
+from patient_courier.core.checks.looks import layout_findings
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.rehearsing.rehearsal import definitions_of
+from patient_courier.core.school.looks import Layout
+from patient_courier.core.school.sequences import Sequence
 from tests.schools import OFFER, letter, read, school, send, sequence, wait
 
 DONE = {"on": "lesson_completed", "lesson": "bees/l1"}
@@ -77,6 +82,27 @@ WRONG: dict[str, tuple[dict[str, Any], str, str]] = {
         "warning",
         "field_sometimes_blank",
     ),
+    "a picture that is not there yet": (
+        of(HELP, letter_with("x", "course_help", {"kind": "picture", "url": ""})),
+        "fault",
+        "no_picture",
+    ),
+    "an answer that puts a tag on and takes it off": (
+        of(
+            HELP,
+            letter_with(
+                "x",
+                "course_help",
+                {
+                    "kind": "answers",
+                    "answers": [{"key": "y", "label": "Yes", "add_tags": ["t"], "remove_tags": ["t"]}],
+                },
+            ),
+        ),
+        "fault",
+        "tag_both_ways",
+    ),
+    "a step that does nothing": (of([{"id": "t", "do": "tag"}, send("a", "help")]), "warning", "empty_step"),
     "a step behind an end": (of([{"id": "e", "do": "end"}, send("a", "help")]), "warning", "unreachable"),
     "an else that never comes": (
         of([{"id": "f", "do": "wait_for", "event": DONE, "within": None, "else": [send("a", "help")]}]),
@@ -304,3 +330,12 @@ def test_subjects_that_filters_or_the_owner_stumble_over(subject, other, codes):
     )
     found = writing_findings(definitions, definitions.letters["one"].letter, 9_000)
     assert [x.code for x in found] == codes
+
+
+def test_what_a_file_refuses_is_a_finding_while_it_is_written():
+    definitions = definitions_of(read(of(HELP)))
+    torn = definitions.letters["help"].letter.model_copy(update={"subject": "{{ student. }}"})
+    assert [x.code for x in letter_findings(definitions, torn)] == ["unreadable_field"]
+    lost = Plan(Sequence.model_validate(sequence("s", [send("a", "gone")])))
+    assert "reference" in [x.code for x in sequence_findings(definitions, lost)]
+    assert [x.code for x in layout_findings(Layout(key="l", name="L", header="logo"))] == ["no_logo"]
