@@ -11,7 +11,16 @@ from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.checks import Lacking, broadcast_findings, school_findings
-from patient_courier.core.engine.effects import CertificateIssued, LetterDecided, Noted, TagChanged
+from patient_courier.core.engine.effects import (
+    BroadcastStarted,
+    CallMade,
+    CertificateIssued,
+    LetterDecided,
+    NotBegun,
+    Noted,
+    TagChanged,
+    Warned,
+)
 from patient_courier.core.rehearsing.rehearsal import SHOWN, Outcome, definitions_of
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.telling import words
@@ -94,6 +103,8 @@ def print_calendar(console: Console, file: SchoolFile, outcome: Outcome) -> None
                 put(effect.student, effect.at, Text(f"certificate for {title}", "magenta"))
             case LetterDecided() if effect.status in SHOWN:
                 put(effect.student, effect.at, _letter(outcome, effect))
+            case Noted() | LetterDecided() | BroadcastStarted() | CallMade() | NotBegun() | Warned():
+                pass
     for student in file.students:
         if student.key in outcome.states and (lines[student.key] or outcome.states[student.key].runs):
             _print_student(console, outcome, student.key, lines[student.key])

@@ -73,6 +73,20 @@ def flow_findings(definitions: Definitions, sequence: s.Sequence) -> Iterator[Fi
                 yield found("warning", "empty_step", spot, "Nothing happens at this date yet.")
             case s.TagStep() if not step.add and not step.remove:
                 yield found("warning", "empty_step", spot, "This step changes no tag yet.")
+            case (
+                s.Send()
+                | s.Wait()
+                | s.WaitFor()
+                | s.Waypoint()
+                | s.Dated()
+                | s.TagStep()
+                | s.StartSequence()
+                | s.StopSequence()
+                | s.Tell()
+                | s.Call()
+                | s.End()
+            ):
+                pass
     yield from _tags(definitions, sequence, every)
 
 

@@ -111,6 +111,20 @@ def _always_waits(steps: list[s.Step]) -> bool:
             case s.Branch():
                 if all(_always_waits(lane) for _, lane in s.lanes(step)):
                     return True
-            case s.Repeat() if step.times != 0 and _always_waits(step.steps):
-                return True
+            case s.Repeat():
+                if step.times != 0 and _always_waits(step.steps):
+                    return True
+            case (
+                s.Wait()
+                | s.Send()
+                | s.TagStep()
+                | s.Waypoint()
+                | s.Dated()
+                | s.StartSequence()
+                | s.StopSequence()
+                | s.Tell()
+                | s.CertificateStep()
+                | s.Call()
+            ):
+                pass
     return False

@@ -36,8 +36,11 @@ def derived(
             yield from _of_answer(facts, what, answered)
         case "course_completed":
             yield from _certificate(definitions, facts, what)
-        case "certificate_approved" if facts.is_open(what.names["course"]):
-            yield happening(definitions, "certificate_issued", what.at, {"course": what.names["course"]})
+        case "certificate_approved":
+            if facts.is_open(what.names["course"]):
+                yield happening(definitions, "certificate_issued", what.at, {"course": what.names["course"]})
+        case _:
+            pass  # nothing follows from the others
 
 
 def _of_purchase(definitions: Definitions, facts: Facts, what: Happening) -> Iterator[Happening]:

@@ -136,7 +136,8 @@ def _apply(step: Filter, value: Value, zone: str) -> Value:
             return date_text(value, zone)
         case "time" if isinstance(value, Instant):
             return time_text(value, zone)
-    return _plain(value, zone)
+        case _:
+            return _plain(value, zone)
 
 
 _ENVIRONMENT = SandboxedEnvironment(keep_trailing_newline=True)

@@ -16,7 +16,7 @@ from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.happening import Happening, Subject
 from patient_courier.core.engine.matching import matches
 from patient_courier.core.engine.state import StudentState
-from patient_courier.core.rehearsing.rehearsal import FORECAST_IN_ALL, FORECAST_OF_A_RUN
+from patient_courier.core.rehearsing.rehearsal import FORECAST_IN_ALL, FORECAST_OF_A_RUN, SHOWN
 from patient_courier.core.school import sequences as s
 
 # A letter that is kept back may wait for some days longer than the sequence lasts.
@@ -68,10 +68,14 @@ def play(
     found: dict[str, First] = {}
 
     def note(effect: Effect) -> None:
-        match effect:
-            case LetterDecided(sequence=ours, to=None, status="sent" | "skipped" | "stuck") if ours == key:
-                first = First(effect.status, effect.reason, effect.letter, effect.at)
-                found.setdefault(effect.student, first)
+        if (
+            isinstance(effect, LetterDecided)
+            and effect.sequence == key
+            and effect.to is None
+            and effect.status in SHOWN
+        ):
+            first = First(effect.status, effect.reason, effect.letter, effect.at)
+            found.setdefault(effect.student, first)
 
     engine = Engine(definitions)
     agenda = Agenda(engine, note, now, Limits(FORECAST_OF_A_RUN, FORECAST_IN_ALL + 20 * len(starts)))

@@ -81,8 +81,11 @@ def fact_values(state: StudentState, student_id: int) -> dict[type[Any], list[di
             case "reading":
                 values = {"opened": facts.opened.get(key), "clicked": facts.clicked.get(key)}
                 found[ReadingRow].append(own | {"letter": key} | values)
-            case "tag" if key in facts.tags:
-                found[TagRow].append(own | {"tag": key})
+            case "tag":
+                if key in facts.tags:
+                    found[TagRow].append(own | {"tag": key})
+            case _:
+                pass  # of the person: they stand in the student's own row
     return found
 
 

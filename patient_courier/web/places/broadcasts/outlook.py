@@ -179,6 +179,8 @@ def _groups(session: Session, definitions: Definitions, found: Outlook, zone: st
                 sorted_out.setdefault(("waits", fate.reason or ""), []).append(fate)
             case "sent" if fate.holds:
                 sorted_out.setdefault(("later", fate.holds[-1]), []).append(fate)
+            case _:
+                pass  # they get it, and in time
     names = people.by_keys(session, {x.student for fates in sorted_out.values() for x in fates[:MOST_NAMES]})
     groups = [
         FateGroup(
