@@ -114,17 +114,16 @@ def print_calendar(console: Console, file: SchoolFile, outcome: Outcome) -> None
     held_off = len(outcome.letters) - sent
     people = len({letter.student for letter in outcome.letters if letter.status == "sent"})
     console.print(
-        Text(f"{_count(sent, 'letter')} to {_count(people, 'student')}, {held_off} not posted", "bold")
+        Text(
+            f"{words.counted(sent, 'letter')} to {words.counted(people, 'student')}, {held_off} not posted",
+            "bold",
+        )
     )
-
-
-def _count(number: int, word: str) -> str:
-    return f"{number} {word}{'' if number == 1 else 's'}"
 
 
 def _letter(outcome: Outcome, letter: LetterDecided) -> Text:
     zone = outcome.states[letter.student].zone
-    name = outcome.definitions.letters[letter.letter].letter.name or letter.letter
+    name = outcome.definitions.letters[letter.letter].letter.called
     text = Text()
     if letter.status == "sent":
         text.append("✉ ", "green")
@@ -172,7 +171,5 @@ def _print_student(console: Console, outcome: Outcome, key: str, lines: list[_Li
         said = _OUTCOME[run.outcome]
         if run.outcome is None and run.step:
             said += f", at {run.step}" + (f" until {words.moment(run.due, state.zone)}" if run.due else "")
-        console.print(
-            Text(f"    → {plan.sequence.name or run.sequence}{about}: {said}", "dim"), soft_wrap=True
-        )
+        console.print(Text(f"    → {plan.sequence.called}{about}: {said}", "dim"), soft_wrap=True)
     console.print()

@@ -13,6 +13,7 @@ from whenever import Instant
 
 from patient_courier.certificates.signing import CREDENTIALS, MULTIKEY, OPEN_BADGES, second_text
 from patient_courier.core.completion.certificates import learnt
+from patient_courier.core.engine.fields import certificate_address
 from patient_courier.core.school.certificates import Design
 
 # How many places a list has at least, so that a lookup tells nobody whose credential is asked about
@@ -115,7 +116,7 @@ def credential(
     index = str(place % PLACES)
     return {
         "@context": [CREDENTIALS, OPEN_BADGES],
-        "id": f"{issuer.site}/certificate/{code}/credential.json",
+        "id": f"{certificate_address(issuer.site, code)}/credential.json",
         "type": ["VerifiableCredential", "OpenBadgeCredential"],
         "name": f"{design.rule.heading}: {design.title}",
         "issuer": issuer.profile(),

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.calendar import calendar
-from patient_courier.core.engine.broadcasting import Posting, start_of
+from patient_courier.core.engine.broadcasting import Posting, moments, start_of
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import StudentState
 from patient_courier.core.reading.school_file import as_data
@@ -52,22 +52,19 @@ class Turn:
 
 def start(session: Session, definitions: Definitions, kept: Kept, now: Instant) -> int:
     """Draw up the list of a broadcast, once and for all; returns how many are on it."""
-    broadcast, zone = kept.broadcast, definitions.school.timezone
-    moments: dict[str, Instant] = {}
+    broadcast, school = kept.broadcast, definitions.school
+    moment_of = moments(definitions, broadcast, now)
     rows = []
     for number, (id, _, own) in enumerate(postings.on_the_list(session, definitions, broadcast, now)):
-        where = own or zone
-        if where not in moments:
-            moments[where] = now if broadcast.zone == "school" else calendar.resolve(broadcast.at, where)
-        due = max(moments[where], now)
+        moment = moment_of(school.zone_of(own))
         rows.append(
             {
                 "broadcast": broadcast.key,
                 "number": number,
                 "student_id": id,
-                "moment": due,
-                "due": due,
-                "too_late": moments[where] < now,
+                "moment": moment.due,
+                "due": moment.due,
+                "too_late": moment.late,
                 "inside_since": None,
                 "held": [],
                 "done": False,

@@ -11,7 +11,7 @@ from patient_courier.core.engine.block_texts import hidden_places
 from patient_courier.core.engine.definitions import Definitions, ready
 from patient_courier.core.engine.fields import Source
 from patient_courier.core.engine.guards import blank_field, field_values
-from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.happening import Subject, course_of
 from patient_courier.core.engine.state import StudentState
 from patient_courier.core.letters.merge import Value
 from patient_courier.core.school.blocks import CertificateBlock
@@ -67,7 +67,7 @@ def seen_in(
 
 
 def _look(definitions: Definitions, letter: Letter, subject: Subject | None) -> Look:
-    return look_of(definitions, letter, subject.get("course") if subject else None)
+    return look_of(definitions, letter, course_of(subject))
 
 
 def rendered_about(
@@ -97,7 +97,7 @@ def _seen(
     blank = blank_field(prepared, values, state.zone)
     values |= _certificates_to_come(definitions, letter, subject, values)
     framed = prepare(letter, _look(definitions, letter, subject))
-    sender = sender_of(definitions, letter, subject.get("course") if subject else None, None)
+    sender = sender_of(definitions, letter, course_of(subject), None)
     domain = sender.email.rpartition("@")[2]
     return Seen(
         framed.fill(values, state.zone, links),
@@ -112,7 +112,7 @@ def _certificates_to_come(
     definitions: Definitions, letter: Letter, subject: Subject | None, values: Mapping[str, Value]
 ) -> dict[str, Value]:
     """What the picture of a certificate will be like, for a letter that waits for it; the finding about it stays."""
-    course = subject.get("course") if subject else None
+    course = course_of(subject)
     if course is None:
         return {}
     picture = example_address(definitions, course)

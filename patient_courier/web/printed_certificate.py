@@ -9,7 +9,7 @@ from whenever import Instant
 from patient_courier.certificates.drawing import Certificate
 from patient_courier.core.completion.certificates import day, filled, hours_text
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.engine.fields import certificate_code
+from patient_courier.core.engine.fields import certificate_address, certificate_code
 from patient_courier.core.school.certificates import Design
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import PICTURES
@@ -95,7 +95,7 @@ def example_key(definitions: Definitions, course: str) -> str:
 
 def check_address(definitions: Definitions, code: str) -> str:
     """Where anybody can see whether a certificate is real."""
-    return f"{definitions.site.rstrip('/')}/certificate/{code}"
+    return certificate_address(definitions.site, code)
 
 
 def _picture(session: Session, address: str | None, read: dict[str, bytes | None]) -> bytes | None:

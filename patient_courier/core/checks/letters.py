@@ -8,7 +8,7 @@ from html.parser import HTMLParser
 
 from patient_courier.core.checks.finding import Finding, Level, Mend
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.letters.merge import Field, Template, TemplateError
+from patient_courier.core.letters.merge import MERGE, Field, Template, TemplateError
 from patient_courier.core.school.blocks import (
     AnswersBlock,
     ButtonBlock,
@@ -35,7 +35,6 @@ _SELLING = re.compile(
     r"(?:€|£|\$|\bEUR|\bUSD|\bGBP)\s?\d|\d\s?(?:€|£|\bEUR\b|\bUSD\b|\bGBP\b)|\b\d{1,2}\s?% off\b|\bdiscount\b|\bspecial offer\b|\bcoupon\b",
     re.IGNORECASE,
 )
-_MERGE = re.compile(r"\{\{.*?\}\}")
 
 
 class _Reader(HTMLParser):
@@ -146,7 +145,7 @@ def visible_texts(letter: Letter) -> Iterator[tuple[str, str]]:
     for place, text in letter.texts():
         if place.endswith(("/url", "/link")):
             continue
-        yield place, _MERGE.sub("", _read(text)[0] if place.endswith("/html") else text)
+        yield place, MERGE.sub("", _read(text)[0] if place.endswith("/html") else text)
 
 
 def links(letter: Letter) -> Iterator[tuple[str, str]]:

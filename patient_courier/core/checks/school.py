@@ -100,5 +100,5 @@ def _idle_letters(definitions: Definitions, used: set[str]) -> Iterator[Finding]
     for key, ready in definitions.letters.items():
         if key not in used:
             yield from letter_findings(definitions, ready.letter)
-            name = ready.letter.name or key
+            name = ready.letter.called
             yield Finding("warning", "unused_letter", f"Nothing uses the letter “{name}”.", letter=key)

@@ -22,7 +22,7 @@ def together_findings(definitions: Definitions, plan: Plan) -> Iterator[Finding]
         for other in others:
             both = _common_start(definitions, plan, other)
             if both is not None and _sends_at_once(other.sequence.steps):
-                name = other.sequence.name or other.key
+                name = other.sequence.called
                 sentence = f"“{name}” starts on the same event and posts at once too: the student gets two letters in the same minute."
                 yield Finding("warning", "two_at_once", sentence, plan.key, pointer=f"/starts/{both}")
     yield from _circles(definitions, plan)
@@ -98,8 +98,8 @@ def _circles(definitions: Definitions, plan: Plan) -> Iterator[Finding]:
             way = _way_back(definitions, target, plan.key)
             if way is None:
                 continue
-            names = [definitions.sequences[key].sequence.name or key for key in [*way, plan.key]]
-            chain = "” → “".join([plan.sequence.name or plan.key, *names])
+            names = [definitions.sequences[key].sequence.called for key in [*way, plan.key]]
+            chain = "” → “".join([plan.sequence.called, *names])
             again = plan.sequence.again in ("every_time", "when_finished")
             sentence = f"These sequences start each other in a circle: “{chain}”."
             sentence += (

@@ -13,6 +13,7 @@ from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings, links
 from patient_courier.core.checks.looks import layout_findings
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.letters.merge import MERGE
 from patient_courier.core.school.blocks import PictureBlock, TextBlock
 from patient_courier.core.school.letters import Letter
 
@@ -29,7 +30,6 @@ _SAYS_NOTHING = re.compile(
     r"(?:letter|mail|e-?mail|news(?:letter)?|test|draft|new|untitled|copy)[\s#.-]*\d*", re.IGNORECASE
 )
 _PICTURE_WITHOUT_WORDS = re.compile(r"<img\b(?![^>]*\balt=\"[^\"]*\S)[^>]*>", re.IGNORECASE)
-_FIELDS = re.compile(r"\{\{.*?\}\}")
 
 
 def writing_findings(definitions: Definitions, letter: Letter, html_bytes: int) -> list[Finding]:
@@ -42,7 +42,7 @@ def _writing(definitions: Definitions, letter: Letter, html_bytes: int) -> Itera
     def warn(code: str, pointer: str, sentence: str, mend: Mend | None = None) -> Finding:
         return Finding("warning", code, sentence, letter=letter.key, pointer=pointer, mend=mend)
 
-    subject = _FIELDS.sub("", letter.subject)
+    subject = MERGE.sub("", letter.subject)
     if (
         len(re.findall(r"[^\W\d_]", subject)) > 3
         and subject.upper() == subject
@@ -131,11 +131,11 @@ def _near(one: str, other: str) -> bool:
 
 
 def _plain(text: str) -> str:
-    return re.sub(r"\W+", " ", _FIELDS.sub(" ", text)).strip().lower()
+    return re.sub(r"\W+", " ", MERGE.sub(" ", text)).strip().lower()
 
 
 def _sentence_case(text: str) -> str:
     """Small letters with a capital at the beginning; merge fields stay as they are."""
-    parts = re.split(r"(\{\{.*?\}\})", text)
+    parts = re.split(f"({MERGE.pattern})", text)
     small = "".join(part if part.startswith("{{") else part.lower() for part in parts)
     return small[:1].upper() + small[1:]

@@ -13,6 +13,7 @@ from patient_courier.core.school.certificates import Design
 from patient_courier.core.school.courses import CertificateRule, Course
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.looks import Layout
+from patient_courier.core.telling.words import counted
 
 # What can be filled into the lines of a certificate. Nothing else about the student: its page is shown to whoever asks.
 FIELDS = frozenset(
@@ -112,18 +113,14 @@ def learnt(design: Design) -> str:
     parts = []
     if design.lessons:
         modules = f" in {len(design.modules)} modules" if len(design.modules) > 1 else ""
-        parts.append(f"{_count(design.lessons, 'lesson')}{modules}")
+        parts.append(f"{counted(design.lessons, 'lesson')}{modules}")
     if design.quizzes:
         parts.append("1 quiz" if design.quizzes == 1 else f"{design.quizzes} quizzes")
     if design.rule.hours:
-        parts.append(f"{_count(design.rule.hours, 'hour')} of study")
+        parts.append(f"{counted(design.rule.hours, 'hour')} of study")
     return ", ".join(parts)
 
 
 def hours_text(design: Design) -> str:
     """The line about hours of study; empty without them."""
-    return f"{_count(design.rule.hours, 'hour')} of study" if design.rule.hours else ""
-
-
-def _count(number: int, thing: str) -> str:
-    return f"{number} {thing}{'' if number == 1 else 's'}"
+    return f"{counted(design.rule.hours, 'hour')} of study" if design.rule.hours else ""

@@ -47,11 +47,11 @@ def again_to_silent(
     first: Broadcast, letter: Letter, letters: Container[str], broadcasts: Container[str], today: Date
 ) -> tuple[Letter, dict[str, Any]]:
     """The second letter and its draft: to those who were sent the first and have not opened it by then."""
-    name = f"{first.name or first.key}: once more"
+    name = f"{first.called}: once more"
     again = letter.model_copy(
         update={
             "key": free_key(f"{letter.key}-once-more", letters),
-            "name": f"{letter.name or letter.key}: once more",
+            "name": f"{letter.called}: once more",
             "subject": f"Once more: {letter.subject}",
         }
     )

@@ -197,11 +197,11 @@ def _letter(
     before = [step for step, place in plan.places.items() if place.after == one.step]
     return LineLetter(
         sequence=one.sequence,
-        sequence_name=plan.sequence.name or plan.key,
+        sequence_name=plan.sequence.called,
         status=plan.sequence.status,
         step=one.step,
         letter=one.letter,
-        name=definitions.letters[one.letter].letter.name or one.letter,
+        name=definitions.letters[one.letter].letter.called,
         when=one.when,
         sent=sent.get((one.sequence, one.step), 0),
         waiting=sum(waiting.get((one.sequence, step), 0) for step in [one.step, *before]),

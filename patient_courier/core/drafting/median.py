@@ -73,7 +73,7 @@ def median_post(definitions: Definitions, course: Course, people: list[Standing]
     for letter in outcome.letters:
         if letter.status == "sent" and letter.to is None:
             day = calendar.days_between(first, calendar.local_date(letter.at, zone))
-            days.setdefault(day, []).append(definitions.letters[letter.letter].letter.name or letter.letter)
+            days.setdefault(day, []).append(definitions.letters[letter.letter].letter.called)
     most = min(definitions.school.daily_limit or MANY_A_DAY, MANY_A_DAY)
     return MedianPost(
         days=[PostedDay(day, found, len(found) > most) for day, found in sorted(days.items())],

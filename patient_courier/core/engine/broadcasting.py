@@ -6,8 +6,9 @@ sequence that holds broadcasts, news passes them by or waits.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cache
 
 from whenever import Instant
 
@@ -117,16 +118,35 @@ def draw_up(
 ) -> list[Posting]:
     """The list, once and for all, in the order of the students."""
     subject, without = subject_of(broadcast), set(broadcast.without)
+    moment_of = moments(definitions, broadcast, now)
     found: list[Posting] = []
     for state in states:
         if state.student.key in without:
             continue
         if broadcast.to is not None and not holds(broadcast.to, Asked(definitions, state, now, subject)):
             continue
-        moment = now if broadcast.zone == "school" else calendar.resolve(broadcast.at, state.zone)
-        due = max(moment, now)
-        found.append(Posting(broadcast, len(found), state, due, now, due, too_late=moment < now))
+        moment = moment_of(state.zone)
+        found.append(Posting(broadcast, len(found), state, moment.due, now, moment.due, too_late=moment.late))
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """When a letter of a broadcast is due for those of one zone, and whether their hour was past when it started."""
+
+    due: Instant
+    late: bool
+
+
+def moments(definitions: Definitions, broadcast: Broadcast, now: Instant) -> Callable[[str], Moment]:
+    """The moment for each zone, as the list is drawn up now; each zone is worked out once."""
+
+    @cache
+    def of(zone: str) -> Moment:
+        moment = now if broadcast.zone == "school" else calendar.resolve(broadcast.at, zone)
+        return Moment(max(moment, now), moment < now)
+
+    return of
 
 
 def is_inside(definitions: Definitions, state: StudentState) -> bool:
@@ -155,24 +175,19 @@ def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecid
         if posting.inside_since is not None:
             _come_out(posting, now)
         posting.done, posting.due = True, None
-    status = {"send": "sent", "skip": "skipped", "stuck": "stuck", "hold": "held"}[decision.verdict]
-    if status == "sent":
+    if decision.verdict == "send":
         state.facts.sent.append(Sent(broadcast.letter, letter.letter.purpose, now, None, broadcast.course))
-    return LetterDecided(
-        at=now,
-        student=state.student.key,
+    return guards.decided(
+        letter,
+        state,
+        values,
+        decision,
+        now,
+        posting.held,
         run=0,
         sequence="",
         step="",
         round="1",
-        letter=broadcast.letter,
-        letter_version=letter.version,
-        purpose=letter.letter.purpose,
-        status=status,
-        subject=guards.subject_line(letter, values, state.zone),
-        reason=decision.reason,
-        holds=tuple(posting.held),
-        values=values,
         broadcast=broadcast.key,
         course=broadcast.course,
     )
@@ -191,13 +206,15 @@ def _decide(definitions: Definitions, posting: Posting, values: dict[str, Value]
     letter = definitions.letters[broadcast.letter]
     if posting.too_late and broadcast.late == "skip":
         return Decision("skip", "too_late")
-    hours = guards.hours_of(definitions, broadcast.posting_hours, state)
-    return (
-        guards.refusal(letter, state, broadcast.course, now)
-        or _inside(definitions, posting, letter.letter.purpose, now)
-        or guards.blank_field(letter, values, state.zone)
-        or guards.hold(letter, state, hours, definitions.school.daily_limit, now)
-        or Decision("send")
+    return guards.decide(
+        definitions,
+        letter,
+        state,
+        broadcast.course,
+        broadcast.posting_hours,
+        values,
+        now,
+        own=lambda: _inside(definitions, posting, letter.letter.purpose, now),
     )
 
 

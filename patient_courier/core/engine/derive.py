@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.facts import Facts
-from patient_courier.core.engine.happening import Happening, happening
+from patient_courier.core.engine.happening import Happening, course_of, happening
 from patient_courier.core.engine.state import StudentState
 from patient_courier.core.school.blocks import Choice
 
@@ -78,7 +78,7 @@ def answered(definitions: Definitions, state: StudentState, what: Happening) -> 
         return Answered()
     sent = next((one for one in reversed(state.facts.sent) if one.letter == letter), None)
     run = next((run for run in state.runs if sent and run.number == sent.run), None)
-    course = run.subject.get("course") if run and run.subject else sent.course if sent else None
+    course = course_of(run.subject) if run and run.subject else sent.course if sent else None
     return Answered(choices[0], run.number if run else None, course)
 
 

@@ -54,6 +54,11 @@ def certificate_code(seal: str, student: str, course: str) -> str:
     return f"{code[:4]}-{code[4:8]}-{code[8:12]}"
 
 
+def certificate_address(site: str, code: str) -> str:
+    """Where anybody can see whether a certificate is real."""
+    return f"{site.rstrip('/')}/certificate/{code}"
+
+
 def _full_name(source: Source) -> Value:
     student = source.state.student
     return " ".join(part for part in (student.first_name, student.last_name) if part)
@@ -100,7 +105,7 @@ def _certificate(source: Source) -> str | None:
 
 def _certificate_url(source: Source) -> Value:
     code = _certificate(source)
-    return f"{source.definitions.site}/certificate/{code}" if code else None
+    return certificate_address(source.definitions.site, code) if code else None
 
 
 def _issued_on(source: Source) -> Value:

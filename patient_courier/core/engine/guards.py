@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from typing import Any
 
 from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.block_texts import hidden_places, own_values
 from patient_courier.core.engine.definitions import Definitions, ReadyLetter
+from patient_courier.core.engine.effects import LetterDecided
 from patient_courier.core.engine.fields import Source, value
-from patient_courier.core.engine.plan import Plan
-from patient_courier.core.engine.state import Run, StudentState
+from patient_courier.core.engine.state import Hold, StudentState
 from patient_courier.core.letters.merge import Value, one_line
 from patient_courier.core.school.values import PostingHours
 
@@ -25,6 +27,10 @@ class Decision:
     verdict: str
     reason: str | None = None
     until: Instant | None = None
+
+
+# What a verdict makes of the letter.
+STATUS = {"send": "sent", "skip": "skipped", "stuck": "stuck", "hold": "held", "drop": "dropped"}
 
 
 def field_values(letter: ReadyLetter, source: Source, now: Instant) -> dict[str, Value]:
@@ -113,11 +119,6 @@ def hold(
     return Decision("hold", "daily_limit", hours.next_opening(now, not_before=tomorrow))
 
 
-def course_of(run: Run) -> str | None:
-    """The course a run is about."""
-    return run.subject.get("course") if run.subject else None
-
-
 def hours_of(
     definitions: Definitions, own: str | PostingHours | None, state: StudentState
 ) -> calendar.OpenHours | None:
@@ -131,23 +132,47 @@ def hours_of(
 
 def decide(
     definitions: Definitions,
-    state: StudentState,
-    run: Run,
-    plan: Plan,
     letter: ReadyLetter,
+    state: StudentState,
+    course: str | None,
+    posting_hours: str | PostingHours | None,
     values: dict[str, Value],
     now: Instant,
+    *,
+    own: Callable[[], Decision | None] = lambda: None,
 ) -> Decision:
-    """Ask all guards in their order: refusals, the text, holds."""
+    """Ask all guards in their order: refusals, a broadcast's ``own``, the text, holds; the first that applies decides."""
     return (
-        refusal(letter, state, course_of(run), now)
+        refusal(letter, state, course, now)
+        or own()
         or blank_field(letter, values, state.zone)
         or hold(
-            letter,
-            state,
-            hours_of(definitions, plan.sequence.posting_hours, state),
-            definitions.school.daily_limit,
-            now,
+            letter, state, hours_of(definitions, posting_hours, state), definitions.school.daily_limit, now
         )
         or Decision("send")
+    )
+
+
+def decided(
+    letter: ReadyLetter,
+    state: StudentState,
+    values: dict[str, Value],
+    decision: Decision,
+    now: Instant,
+    holds: Iterable[Hold],
+    **where: Any,
+) -> LetterDecided:
+    """What was decided of a letter, as an effect; ``where`` are the fields of it that say which delivery it is."""
+    return LetterDecided(
+        at=now,
+        student=state.student.key,
+        letter=letter.letter.key,
+        letter_version=letter.version,
+        purpose=letter.letter.purpose,
+        status=STATUS[decision.verdict],
+        subject=subject_line(letter, values, state.zone),
+        reason=decision.reason,
+        holds=tuple(holds),
+        values=values,
+        **where,
     )

@@ -43,6 +43,11 @@ class Subject:
         return None
 
 
+def course_of(subject: Subject | None) -> str | None:
+    """The course that a run is about; None when it is about none."""
+    return subject.get("course") if subject else None
+
+
 def happening(definitions: Definitions, type: str, at: Instant, names: Mapping[str, Any]) -> Happening:
     """Put the objects around an event's own into its names."""
     found = dict(names)

@@ -21,8 +21,8 @@ from patient_courier.core.engine.definitions import ReadyLetter
 from patient_courier.core.engine.effects import CallMade, CertificateIssued, LetterDecided, TagChanged
 from patient_courier.core.engine.facts import Sent
 from patient_courier.core.engine.fields import Source
-from patient_courier.core.engine.guards import Decision, decide
-from patient_courier.core.engine.happening import Happening
+from patient_courier.core.engine.guards import Decision
+from patient_courier.core.engine.happening import Happening, course_of
 from patient_courier.core.engine.learning import add_tag, issue_certificate, remove_tag, request_certificate
 from patient_courier.core.engine.matching import holds_already, matches
 from patient_courier.core.engine.state import Hold, Run
@@ -54,48 +54,44 @@ def _rest_until(run: Run, due: Instant | None) -> Move:
 
 
 def send(engine: Engine, turn: Turn, run: Run, step: s.Send, woken: bool) -> Move:
-    letter = turn.definitions.letters[step.letter]
-    values = guards.field_values(
-        letter, Source(turn.definitions, turn.state, run.subject, run.event_at), turn.now
+    letter, values = _letter(turn, run, step.letter)
+    hours = turn.plan(run).sequence.posting_hours
+    decision = guards.decide(
+        turn.definitions, letter, turn.state, course_of(run.subject), hours, values, turn.now
     )
-    decision = decide(turn.definitions, turn.state, run, turn.plan(run), letter, values, turn.now)
     if decision.verdict == "hold":
         assert decision.until and decision.reason
         run.holds.append(Hold(turn.now, decision.until, decision.reason))
-        turn.effects.append(_decided(turn, run, step.id, letter, values, decision, "held"))
+        turn.effects.append(_decided(turn, run, step.id, letter, values, decision))
         return _rest_until(run, decision.until)
-    status = {"send": "sent", "skip": "skipped", "stuck": "stuck"}[decision.verdict]
-    turn.effects.append(_decided(turn, run, step.id, letter, values, decision, status))
-    if status == "sent":
+    turn.effects.append(_decided(turn, run, step.id, letter, values, decision))
+    if decision.verdict == "send":
         turn.state.facts.sent.append(Sent(step.letter, letter.letter.purpose, turn.now, run.number))
     run.holds = []
     return ON
 
 
+def _letter(turn: Turn, run: Run, key: str) -> tuple[ReadyLetter, dict[str, Value]]:
+    """A letter, and the values of its merge fields for this run."""
+    letter = turn.definitions.letters[key]
+    source = Source(turn.definitions, turn.state, run.subject, run.event_at)
+    return letter, guards.field_values(letter, source, turn.now)
+
+
 def _decided(
-    turn: Turn,
-    run: Run,
-    step: str,
-    letter: ReadyLetter,
-    values: dict[str, Value],
-    decision: Decision,
-    status: str,
+    turn: Turn, run: Run, step: str, letter: ReadyLetter, values: dict[str, Value], decision: Decision
 ) -> LetterDecided:
-    return LetterDecided(
-        at=turn.now,
-        student=turn.state.student.key,
+    return guards.decided(
+        letter,
+        turn.state,
+        values,
+        decision,
+        turn.now,
+        run.holds,
         run=run.number,
         sequence=run.sequence,
         step=step,
         round=turn.round_of(run, step),
-        letter=letter.letter.key,
-        letter_version=letter.version,
-        purpose=letter.letter.purpose,
-        status=status,
-        subject=guards.subject_line(letter, values, turn.state.zone),
-        reason=decision.reason,
-        holds=tuple(run.holds),
-        values=values,
         story=len(run.trail),
     )
 
@@ -106,24 +102,16 @@ def drop_held(turn: Turn, run: Run) -> None:
         return
     step = turn.plan(run).places[run.step].step
     assert isinstance(step, s.Send)
-    letter = turn.definitions.letters[step.letter]
-    values = guards.field_values(
-        letter, Source(turn.definitions, turn.state, run.subject, run.event_at), turn.now
-    )
-    turn.effects.append(_decided(turn, run, step.id, letter, values, Decision("drop", "moved_on"), "dropped"))
+    letter, values = _letter(turn, run, step.letter)
+    turn.effects.append(_decided(turn, run, step.id, letter, values, Decision("drop", "moved_on")))
     run.holds = []
 
 
 def tell(engine: Engine, turn: Turn, run: Run, step: s.Tell, woken: bool) -> Move:
-    letter = turn.definitions.letters[step.letter]
-    values = guards.field_values(
-        letter, Source(turn.definitions, turn.state, run.subject, run.event_at), turn.now
-    )
-    blank = guards.blank_field(letter, values, turn.state.zone)
-    decision = blank or Decision("send")
-    status = "stuck" if blank else "sent"
+    letter, values = _letter(turn, run, step.letter)
+    decision = guards.blank_field(letter, values, turn.state.zone) or Decision("send")
     to = tuple(step.to) if isinstance(step.to, list) else step.to
-    decided = _decided(turn, run, step.id, letter, values, decision, status)
+    decided = _decided(turn, run, step.id, letter, values, decision)
     turn.effects.append(replace(decided, to=to))
     return ON
 

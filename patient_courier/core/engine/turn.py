@@ -15,7 +15,7 @@ from whenever import Instant
 from patient_courier.core.engine.conditions import Asked
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import Effect
-from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.happening import Subject, course_of
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Run, StudentState
 from patient_courier.core.school.values import THIS
@@ -91,4 +91,4 @@ class Turn:
     def course_of(run: Run, course: str) -> str | None:
         if course != THIS:
             return course
-        return run.subject.get("course") if run.subject else None
+        return course_of(run.subject)

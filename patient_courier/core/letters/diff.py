@@ -8,6 +8,7 @@ from difflib import SequenceMatcher
 from html import unescape
 from typing import Literal
 
+from patient_courier.core.letters.merge import MERGE
 from patient_courier.core.school.blocks import AnyBlock, Choice, ColumnsBlock, TextBlock, block_texts
 from patient_courier.core.school.letters import Letter
 
@@ -129,7 +130,7 @@ def _plain(html: str) -> str:
 
 def words(before: str, after: str) -> tuple[Piece, ...]:
     """Two texts as one, word by word: what stayed, what came, what went."""
-    old, new = (re.findall(r"\{\{.*?\}\}\S*\s*|\S+\s*|\s+", text) for text in (before, after))
+    old, new = (re.findall(rf"{MERGE.pattern}\S*\s*|\S+\s*|\s+", text) for text in (before, after))
     same = SequenceMatcher(None, [w.strip() for w in old], [w.strip() for w in new], autojunk=False)
     found: list[Piece] = []
     for tag, a, b, c, d in same.get_opcodes():

@@ -21,6 +21,8 @@ from patient_courier.core.calendar.calendar import MONTHS
 from patient_courier.core.letters.merge_fields import known_field
 from patient_courier.core.school.values import Money
 
+# A merge field as it stands in a text.
+MERGE = re.compile(r"\{\{.*?\}\}")
 FILTERS = ("default", "upper", "lower", "title", "date", "time", "money")
 # Everything that some mail program or parser takes for the end of a line.
 _LINE_BREAKS = re.compile("[\r\n\x0b\x0c\x1c\x1d\x1e\x85\u2028\u2029]+")

@@ -43,14 +43,14 @@ def tag_uses(
         for tag in offer.tags:
             found[tag].gives[Use("offer", offer.key, offer.title)] = None
     for ready in definitions.letters.values():
-        here = Use("letter", ready.letter.key, ready.letter.name or ready.letter.key)
+        here = Use("letter", ready.letter.key, ready.letter.called)
         for _, choice in ready.letter.answers():
             for tag in choice.add_tags:
                 found[tag].gives[here] = None
             for tag in choice.remove_tags:
                 found[tag].takes[here] = None
     for plan in definitions.sequences.values():
-        here = Use("sequence", plan.key, plan.sequence.name or plan.key)
+        here = Use("sequence", plan.key, plan.sequence.called)
         for tag in _asked_by_sequence(plan):
             found[tag].asks[here] = None
         for place in plan.places.values():
@@ -60,7 +60,7 @@ def tag_uses(
                 for tag in place.step.remove:
                     found[tag].takes[here] = None
     for broadcast in broadcasts:
-        here = Use("broadcast", broadcast.key, broadcast.name or broadcast.key)
+        here = Use("broadcast", broadcast.key, broadcast.called)
         for tag in asked_tags(broadcast.to):
             found[tag].asks[here] = None
     for key, name, condition in audiences:

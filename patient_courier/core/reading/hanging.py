@@ -40,20 +40,16 @@ def hangs_on(
         layouts=definitions.layouts,
     )
     found = [
-        f"the sequence “{plan.sequence.name or plan.key}”"
+        f"the sequence “{plan.sequence.called}”"
         for plan in definitions.sequences.values()
         if (kind, plan.key) != ("sequence", key) and any(sequence_faults("", plan.sequence, known))
     ]
     found += [
-        f"the letter “{ready.letter.name or name}”"
+        f"the letter “{ready.letter.called}”"
         for name, ready in definitions.letters.items()
         if any(letter_faults("", ready.letter, known))
     ]
-    found += [
-        f"the broadcast “{one.name or one.key}”"
-        for one in broadcasts
-        if any(broadcast_faults("", one, known))
-    ]
+    found += [f"the broadcast “{one.called}”" for one in broadcasts if any(broadcast_faults("", one, known))]
     found += [f"the audience “{name}”" for name, one in audiences if any(condition_faults("", one, known))]
     if kind == "course":
         found += [f"the offer “{one.title}”" for one in definitions.offers.values() if key in one.courses]

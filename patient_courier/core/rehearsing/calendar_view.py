@@ -165,7 +165,7 @@ def shown(outcome: Outcome, first: Date, events: list[Event], days: int, own: st
         runs=[
             RunShown(
                 sequence=run.sequence,
-                name=definitions.sequences[run.sequence].sequence.name or run.sequence,
+                name=definitions.sequences[run.sequence].sequence.called,
                 outcome=run.outcome or "open",
                 step=run.step,
                 own=run.sequence == own,
@@ -175,7 +175,7 @@ def shown(outcome: Outcome, first: Date, events: list[Event], days: int, own: st
         not_begun=[
             NotBegunShown(
                 sequence=found.sequence,
-                name=definitions.sequences[found.sequence].sequence.name or found.sequence,
+                name=definitions.sequences[found.sequence].sequence.called,
                 sentence=outcome.why_not_begun(found),
             )
             for found in outcome.not_begun
@@ -203,11 +203,11 @@ def _letter(
         index=index,
         local=words.moment(letter.at, outcome.states[letter.student].zone),
         school_time=words.moment(letter.at, definitions.school.timezone),
-        name=definitions.letters[letter.letter].letter.name or letter.letter,
+        name=definitions.letters[letter.letter].letter.called,
         subject=letter.subject,
         purpose=letter.purpose,
         sequence=letter.sequence,
-        sequence_name=definitions.sequences[letter.sequence].sequence.name or letter.sequence,
+        sequence_name=definitions.sequences[letter.sequence].sequence.called,
         step=letter.step,
         status=_STATUS[letter.status],
         reason=words.reason(letter.reason),

@@ -103,7 +103,7 @@ def _fate(definitions: Definitions, letter: LetterDecided, state: StudentState) 
     inside: tuple[str, ...] = ()
     if letter.reason == "inside_sequence":
         plans = [definitions.sequences[run.sequence].sequence for run in state.open_runs()]
-        inside = tuple(dict.fromkeys(x.name or x.key for x in plans if x.holds_broadcasts))
+        inside = tuple(dict.fromkeys(x.called for x in plans if x.holds_broadcasts))
     return Fate(letter.student, letter.status, letter.reason, letter.at, reasons, inside)
 
 

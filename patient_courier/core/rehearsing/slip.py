@@ -55,7 +55,7 @@ def students(number: int) -> str:
     """``one hundred and thirty-nine students (139)``; small numbers need no figure."""
     if number == 0:
         return "nobody"
-    said = f"{in_words(number)} student{'' if number == 1 else 's'}"
+    said = words.counted(number, "student").replace(str(number), in_words(number), 1)
     return said if number < 13 else f"{said} ({number:,})"
 
 
@@ -76,7 +76,7 @@ def slip(
     fates = outlook.fates.values()
     posted = [fate for fate in fates if fate.status == "sent"]
     late = [fate for fate in posted if fate.holds]
-    name = broadcast.name or broadcast.key
+    name = broadcast.called
     without = [
         f"{in_words(number).capitalize()} {why(reason, number)}."
         for (status, reason), number in outlook.by_reason().most_common()

@@ -30,3 +30,8 @@ class Broadcast(Model):
     posting_hours: Literal["school"] | PostingHours | None = "school"
     inside: Literal["pass_by", "wait"] = "pass_by"
     within: SpanField | None = None
+
+    @property
+    def called(self) -> str:
+        """Its name, or its key while it has none."""
+        return self.name or self.key

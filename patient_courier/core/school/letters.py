@@ -31,6 +31,11 @@ class Letter(Model):
     layout: KeyText | None = None
     reply_to: Email | None = None
 
+    @property
+    def called(self) -> str:
+        """Its name, or its key while it has none."""
+        return self.name or self.key
+
     @field_validator("reply_to")
     @classmethod
     def _reply_to(cls, value: str | None) -> str | None:

@@ -165,6 +165,11 @@ class Sequence(Model):
     reply_to: Annotated[str, AfterValidator(check_email)] | None = None
     steps: list[Step] = []
 
+    @property
+    def called(self) -> str:
+        """Its name, or its key while it has none."""
+        return self.name or self.key
+
 
 def lanes(step: Step) -> list[tuple[str, list[Step]]]:
     """The nested lists of a step, as (place below the step, steps)."""

@@ -238,7 +238,7 @@ def story(
     ``trail`` is the run's trail up to the letter, ``events`` the events it
     names by number; times are worded in ``zone``. ``to``: it goes to others than the student.
     """
-    name = plan.sequence.name or plan.key
+    name = plan.sequence.called
     told = []
     if cause is not None:
         first = words.what_happened(definitions, cause)

@@ -54,7 +54,7 @@ def by_day(
     def name(sequence: str, broadcast: str | None) -> str:
         if broadcast is not None:
             return broadcasts.get(broadcast, broadcast)
-        return definitions.sequences[sequence].sequence.name or sequence
+        return definitions.sequences[sequence].sequence.called
 
     found = []
     for date in (first.add(days=offset) for offset in range(days)):

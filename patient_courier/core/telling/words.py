@@ -98,6 +98,11 @@ def month_and_year(key: str) -> str:
     return f"{calendar.MONTHS[int(number) - 1]} {year}"
 
 
+def counted(number: int, word: str) -> str:
+    """``1 letter``, ``12 letters``."""
+    return f"{number} {word}{'' if number == 1 else 's'}"
+
+
 def span(length: Duration) -> str:
     """``2 days``, ``1 week``, ``1 day 2 hours``."""
     seconds = length.nanoseconds // 1_000_000_000
@@ -111,7 +116,7 @@ def span(length: Duration) -> str:
         (seconds // 60 % 60, "minute"),
         (seconds % 60, "second"),
     )
-    found = [f"{number} {word}{'' if number == 1 else 's'}" for number, word in counts if number]
+    found = [counted(number, word) for number, word in counts if number]
     return " ".join(found) or "the same moment"
 
 
@@ -123,7 +128,7 @@ def span_of_minutes(minutes: float) -> str:
         number, unit = round(minutes / 60), "hour"
     else:
         number, unit = round(minutes / 1440), "day"
-    return f"{number} {unit}{'' if number == 1 else 's'}"
+    return counted(number, unit)
 
 
 def title(definitions: Definitions, kind: str, key: str | None) -> str:
@@ -148,7 +153,7 @@ def _letter(definitions: Definitions, names: Mapping[str, Any]) -> str:
     ready = definitions.letters.get(key) if key else None
     if ready is None:
         return "any letter" if key in (None, "any") else f"“{key}”"
-    return f"“{ready.letter.name or key}”"
+    return f"“{ready.letter.called}”"
 
 
 _VIA = {"purchase": "by purchase", "manual": "by hand", "import": "by import", "preview": "for a preview"}

@@ -83,7 +83,7 @@ def letter_behind(definitions: Definitions, plan: Plan, step: str) -> str | None
     then = [place.step, *([plan.places[place.after].step] if place.after else [])]
     posted = next((one.letter for one in then if isinstance(one, Send)), "")
     letter = definitions.letters.get(posted)
-    return (letter.letter.name or letter.letter.key) if letter else None
+    return letter.letter.called if letter else None
 
 
 def phrases(definitions: Definitions, sequence: Sequence) -> dict[str, list[str]]:

@@ -34,7 +34,7 @@ def why_not(
         for plan in plans:
             trouble = field_trouble(definitions, plan, letter, name, Lacking())
             if trouble:
-                found[name] = f"In “{plan.sequence.name or plan.key}”: {trouble.sentence}"
+                found[name] = f"In “{plan.sequence.called}”: {trouble.sentence}"
                 break
         known = known_field(name)
         kind = known.about if known else None

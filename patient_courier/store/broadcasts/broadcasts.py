@@ -118,7 +118,7 @@ def again_at(session: Session, key: str, student_id: int) -> Instant | None:
 
 def names(session: Session) -> dict[str, str]:
     """What broadcasts are called, by key."""
-    return {kept.key: kept.broadcast.name or kept.key for kept in every(session)}
+    return {kept.key: kept.broadcast.called for kept in every(session)}
 
 
 # Lists and their letters.

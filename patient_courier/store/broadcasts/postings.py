@@ -253,7 +253,7 @@ def stop_rest(session: Session, kept: Kept, definitions: Definitions, now: Insta
         "purpose": ready.letter.purpose,
         "status": "skipped",
         "reason": STOPPED,
-        "subject": ready.letter.name or ready.letter.key,
+        "subject": ready.letter.called,
         "at": now,
         "holds": [],
         "values": {},

@@ -42,6 +42,10 @@ class Print:
     design: Design
 
     @property
+    def state(self) -> Literal["stands", "taken_back"]:
+        return "taken_back" if self.revoked else "stands"
+
+    @property
     def printed_name(self) -> str:
         """The name that stands on it; a student's address is nobody's business."""
         return self.name or "A student of the school"

@@ -54,7 +54,7 @@ def uses(session: Session, definitions: Definitions, key: str) -> list[str]:
     """What shows a picture, in words; earlier versions of letters too, since they can be read in the browser."""
     path = PICTURES + key
     found = [
-        f"the letter “{one.letter.name or one.letter.key}”"
+        f"the letter “{one.letter.called}”"
         for one in definitions.letters.values()
         if path in json.dumps(as_data(one.letter))
     ]

@@ -155,7 +155,7 @@ def inside_at(session: Session, definitions: Definitions, one: Logged) -> list[s
         .order_by(RunRow.number)
     )
     found = [definitions.sequences[key].sequence for key in dict.fromkeys(rows)]
-    return [sequence.name or sequence.key for sequence in found if sequence.holds_broadcasts]
+    return [sequence.called for sequence in found if sequence.holds_broadcasts]
 
 
 def letter_of(session: Session, one: Logged) -> Any:

@@ -11,8 +11,8 @@ from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.fields import Source
-from patient_courier.core.engine.guards import course_of, field_values, refusal, subject_line, unready
-from patient_courier.core.engine.happening import Subject
+from patient_courier.core.engine.guards import field_values, refusal, subject_line, unready
+from patient_courier.core.engine.happening import Subject, course_of
 from patient_courier.core.engine.state import StudentState
 from patient_courier.store.base.tables import DeliveryRow
 from patient_courier.store.broadcasts.broadcasts import about
@@ -70,4 +70,4 @@ def about_delivery(
     if row.broadcast is not None:
         return *about(session, row.broadcast), row.course
     run = next(run for run in state.runs if run.number == row.run)
-    return run.subject, run.event_at, course_of(run)
+    return run.subject, run.event_at, course_of(run.subject)

@@ -112,7 +112,7 @@ def set_pace(key: str, body: PaceIn, user: SignedIn, post: ThePost, session: Wri
 def duplicate(key: str, user: SignedIn, post: ThePost, session: Writing) -> BroadcastKey:
     """A draft like this one."""
     kept, definitions, now = found_broadcast(session, key), definitions_in(post, session), now_in(session)
-    name = f"{kept.broadcast.name or kept.key} (copy)"
+    name = f"{kept.broadcast.called} (copy)"
     fresh = free_key(name, {x.key for x in broadcasts.every(session)})
     at = new_broadcast(
         fresh, name, kept.broadcast.letter, None, calendar.local_date(now, definitions.school.timezone)

@@ -110,7 +110,7 @@ def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[Bro
         found.append(
             BroadcastSummary(
                 key=kept.key,
-                name=kept.broadcast.name or kept.key,
+                name=kept.broadcast.called,
                 status=status,
                 status_words=STATUS_WORDS[status],
                 when=_when(kept, zone),

@@ -154,7 +154,7 @@ def certificate_out(definitions: Definitions, one: Print) -> CertificateOut:
         course=one.course,
         course_title=course.title if course else one.course,
         issued=words.moment(one.issued, definitions.school.timezone),
-        state="taken_back" if one.revoked else "stands",
+        state=one.state,
         older_design=course is not None and not one.revoked and one.design != design_of(definitions, course),
         unprintable=missing(one.printed_name),
     )
@@ -171,7 +171,7 @@ def as_csv(chosen: Annotated[Chosen, Query()], user: SignedIn, post: ThePost, se
             one.student.email,
             one.design.title,
             moment_text(one.issued),
-            "taken_back" if one.revoked else "stands",
+            one.state,
         ]
         for one in certificates.every(session, chosen.of(definitions.school.timezone))
     )

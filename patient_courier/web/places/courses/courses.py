@@ -205,7 +205,7 @@ def _save(
         if plan.sequence.status == "closed":
             continue
         for fault in sequence_faults("", plan.sequence, known):
-            name = plan.sequence.name or plan.key
+            name = plan.sequence.called
             raise HTTPException(
                 409, f"The sequence “{name}” still needs what you took out: {fault.sentence}."
             )

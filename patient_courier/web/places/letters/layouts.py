@@ -86,9 +86,7 @@ def _out(definitions: Definitions, layout: Layout) -> LayoutOut:
         school=definitions.school.layout == layout.key,
         courses=[key for key, course in definitions.courses.items() if course.layout == layout.key],
         letters=[
-            one.letter.name or key
-            for key, one in definitions.letters.items()
-            if one.letter.layout == layout.key
+            one.letter.called for key, one in definitions.letters.items() if one.letter.layout == layout.key
         ],
     )
 
@@ -162,9 +160,7 @@ def preview(body: SeenIn, user: SignedIn, post: ThePost, session: Reading) -> Se
     for letter in _examples(session, definitions):
         rendered = seen_in(session, definitions, letter, person.id, layout)
         found.append(
-            SeenLetter(
-                key=letter.key, name=letter.name or letter.key, subject=rendered.subject, html=rendered.html
-            )
+            SeenLetter(key=letter.key, name=letter.called, subject=rendered.subject, html=rendered.html)
         )
     return SeenOut(letters=found, findings=[finding_out(one) for one in layout_findings(layout)])
 

@@ -92,7 +92,7 @@ def list_letters(user: SignedIn, post: ThePost, session: Reading) -> list[Letter
     return [
         LetterSummary(
             key=key,
-            name=found.letter.name or key,
+            name=found.letter.called,
             purpose=found.letter.purpose,
             subject=found.letter.subject,
             version=found.version,
@@ -114,11 +114,11 @@ def letter_users(session: Session, definitions: Definitions, letter: str) -> lis
 def _used_by(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> list[str]:
     """The sequences and broadcasts that post a letter, by name."""
     found = [
-        plan.sequence.name or plan.key
+        plan.sequence.called
         for plan in definitions.sequences.values()
         if any(getattr(place.step, "letter", None) == letter for place in plan.places.values())
     ]
-    return found + [one.broadcast.name or one.key for one in casts if one.broadcast.letter == letter]
+    return found + [one.broadcast.called for one in casts if one.broadcast.letter == letter]
 
 
 def _courses(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> list[str]:

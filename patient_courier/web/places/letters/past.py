@@ -201,7 +201,7 @@ def whom_it_reaches(key: str, user: SignedIn, post: ThePost, session: Reading) -
     coming = [x for x in forecast(definitions, list(states.values()), now, until).letters if x.letter == key]
     named = people.by_keys(session, {one.student for one in coming[:NAMED]})
     planned = [
-        f"“{one.broadcast.name or one.key}”"
+        f"“{one.broadcast.called}”"
         for one in broadcasts.in_status(session, "scheduled", "going", "paused")
         if one.broadcast.letter == key
     ]
@@ -215,7 +215,7 @@ def whom_it_reaches(key: str, user: SignedIn, post: ThePost, session: Reading) -
                 student=one.student,
                 name=named[one.student].name,
                 at=words.moment(one.at, zone),
-                where=definitions.sequences[one.sequence].sequence.name or one.sequence,
+                where=definitions.sequences[one.sequence].sequence.called,
             )
             for one in coming[:NAMED]
         ],
@@ -273,9 +273,9 @@ def figures(key: str, which: Chosen, user: SignedIn, post: ThePost, session: Rea
 def _place(session: Session, post: ThePost, sequence: str, step: str) -> str:
     plan = definitions_in(post, session).sequences.get(sequence)
     if plan is not None:
-        return plan.sequence.name or sequence
+        return plan.sequence.called
     kept = broadcasts.find(session, step)
-    return f"Broadcast “{kept.broadcast.name or step}”" if kept else step
+    return f"Broadcast “{kept.broadcast.called}”" if kept else step
 
 
 @router.get("/{key}/figures/{outcome}")

@@ -157,10 +157,8 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
             OfferShort(key=x.key, title=x.title, course=x.courses[0] if len(x.courses) == 1 else None)
             for x in definitions.offers.values()
         ],
-        letters=[KeyTitle(key=key, title=x.letter.name or key) for key, x in definitions.letters.items()],
-        sequences=[
-            KeyTitle(key=x.key, title=x.sequence.name or x.key) for x in definitions.sequences.values()
-        ],
+        letters=[KeyTitle(key=key, title=x.letter.called) for key, x in definitions.letters.items()],
+        sequences=[KeyTitle(key=x.key, title=x.sequence.called) for x in definitions.sequences.values()],
         tags=sorted(definitions.known_tags),
         likely_starts=likely_starts(definitions),
         forms=sorted(forms_seen(session) | wanted),

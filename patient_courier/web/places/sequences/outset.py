@@ -189,7 +189,7 @@ def _sentence(definitions: Definitions, first: First, zone: str) -> tuple[int, s
     """What happens to a student, and how it ranks: those who are sent something come first."""
     if first.status == "nothing" or first.at is None:
         return 2, "are sent nothing as things stand."
-    letter = definitions.letters[first.letter].letter.name or first.letter
+    letter = definitions.letters[first.letter].letter.called
     if first.status == "sent":
         return 0, f"get “{letter}” first, on {words.day(calendar.local_date(first.at, zone))}."
     if first.status == "stuck":

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Body, HTTPException
 from pydantic import BaseModel
 
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.engine.guards import course_of
+from patient_courier.core.engine.happening import course_of
 from patient_courier.core.rehearsing.calendar_view import PathsOut, Rehearsed, shown
 from patient_courier.core.rehearsing.calendar_view import every_path as all_paths
 from patient_courier.core.rehearsing.scene import NotPlayable, Played, Scene, made_up, play, readable
@@ -62,7 +62,7 @@ def letter_seen(index: int, scene: Scene, user: SignedIn, post: ThePost, session
     letter = outcome.definitions.letters[found.letter].letter
     zone = outcome.states[found.student].zone
     run = next((run for run in outcome.states[found.student].runs if run.number == found.run), None)
-    look = look_of(outcome.definitions, letter, course_of(run) if run else found.course)
+    look = look_of(outcome.definitions, letter, course_of(run.subject) if run else found.course)
     rendered = render(letter, look, found.values, zone, PREVIEW_LINKS)
     return LetterSeen(subject=rendered.subject, html=rendered.html, text=rendered.text)
 

@@ -98,7 +98,7 @@ def list_sequences(user: SignedIn, post: ThePost, session: Reading) -> list[Sequ
         found.append(
             SequenceSummary(
                 key=plan.key,
-                name=plan.sequence.name or plan.key,
+                name=plan.sequence.called,
                 status=plan.sequence.status,
                 starts=starts_words(definitions, plan.sequence),
                 course=subject_course(definitions, plan.sequence),

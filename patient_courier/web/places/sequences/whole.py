@@ -105,7 +105,7 @@ def letters(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[L
             LetterLine(
                 step=step,
                 letter=letter,
-                name=definitions.letters[letter].letter.name or letter,
+                name=definitions.letters[letter].letter.called,
                 figures=figures_of(outcomes.numbers(session, scope)),
                 kept_from=[
                     Why(sentence=why(reason or "", number), number=number)

@@ -226,7 +226,7 @@ def _runs(definitions: Definitions, state: StudentState) -> list[StudentRun]:
         found.append(
             StudentRun(
                 sequence=run.sequence,
-                name=plan.sequence.name or run.sequence,
+                name=plan.sequence.called,
                 subject=about,
                 started=words.moment(run.started, state.zone),
                 started_at=moment_text(run.started),

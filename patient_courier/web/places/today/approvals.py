@@ -114,7 +114,7 @@ def to_approve(user: SignedIn, post: ThePost, session: Reading) -> list[Approval
 
 
 def _follows(definitions: Definitions, one: LetterDecided, zone: str) -> str:
-    letter = definitions.letters[one.letter].letter.name or one.letter
+    letter = definitions.letters[one.letter].letter.called
     when = words.moment(one.at, zone)
     if one.status == "sent":
         return f"“{letter}” goes out {when}."

@@ -149,10 +149,10 @@ def _next(
         local=words.moment(letter.at, definitions.school.zone_of(student.timezone)),
         student=student.key,
         student_name=student.name,
-        letter_name=definitions.letters[letter.letter].letter.name or letter.letter,
+        letter_name=definitions.letters[letter.letter].letter.called,
         sequence=called[letter.broadcast]
         if letter.broadcast
-        else definitions.sequences[letter.sequence].sequence.name or letter.sequence,
+        else definitions.sequences[letter.sequence].sequence.called,
     )
 
 
