@@ -11,10 +11,10 @@ import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.people.importing import Plan, Reader, Row
 from patient_courier.core.school.events import Enrolled, Event, PlainEvent, TagEvent
+from patient_courier.core.school.keys import free_key, name_of_address
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import take_events
 from patient_courier.intake.people_file import People
@@ -139,7 +139,7 @@ def _take_part(
     for row in part:
         # Whoever has come in since the file was tried is changed, not added a second time.
         if row.email.lower() not in known:
-            key = free_key_of(row.email, taken)
+            key = free_key(name_of_address(row.email), taken)
             taken.add(key)
             fresh[key] = row
     ids = stored.put_new(session, fresh)
@@ -162,10 +162,6 @@ def _take_part(
         for one, row in changed
     ]
     stored.note(session, id, done)
-
-
-def free_key_of(email: str, taken: set[str]) -> str:
-    return free_key(email.partition("@")[0].replace(".", "-"), taken)
 
 
 def _source(how: How) -> Source:

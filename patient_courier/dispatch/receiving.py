@@ -21,6 +21,7 @@ from patient_courier.intake.events import Read, Reporter
 from patient_courier.store.base.plain import STUDENTS
 from patient_courier.store.base.tables import ProblemRow, StudentRow
 from patient_courier.store.school.opening import add_student
+from patient_courier.store.students import people
 from patient_courier.store.students.consents import REPORTED
 
 _BY_KEY = select(STUDENTS.c.key).where(STUDENTS.c.key == bindparam("who"))
@@ -135,7 +136,7 @@ def _student(session: Session, who: str | Reporter, now: Instant) -> str:
 
 
 def _new(session: Session, who: Reporter, now: Instant) -> str:
-    key = who.key or free_key(session, who.email.partition("@")[0].lower() or "student")
+    key = who.key or people.free_key(session, who.email)
     student = Student(
         key=key,
         email=who.email,
@@ -146,13 +147,4 @@ def _new(session: Session, who: Reporter, now: Instant) -> str:
         fields=who.fields or {},
     )
     add_student(session, student, now, REPORTED)
-    return key
-
-
-def free_key(session: Session, wish: str) -> str:
-    """A key that no student has, like the wish."""
-    key, number = wish, 1
-    while session.scalar(select(StudentRow.id).where(StudentRow.key == key)) is not None:
-        number += 1
-        key = f"{wish}-{number}"
     return key

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.courses import Course
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.text import clean_text
 from patient_courier.intake.spreadsheet import guarded, unguarded
 
@@ -136,7 +137,7 @@ def _read_line(
         faults.append(f"Line {number}: the title is missing.")
         return
     if module_title and (not modules or modules[-1]["title"] != module_title):
-        key = known.get(("module", module_title)) or _key(module_title, taken, "m")
+        key = known.get(("module", module_title)) or free_key(module_title, taken)
         modules.append(
             {
                 "key": key,
@@ -148,7 +149,7 @@ def _read_line(
         )
     if kind == "module":
         return
-    key = cells.get("key") or known.get((kind, title)) or _key(title, taken, kind[0])
+    key = cells.get("key") or known.get((kind, title)) or free_key(title, taken)
     if (kind, key) in [
         (k, v["key"])
         for m in modules
@@ -167,8 +168,3 @@ def _read_line(
                 return
             item[name] = int(value)
     modules[-1]["lessons" if kind == "lesson" else "quizzes"].append(item)
-
-
-def _key(title: str, taken: set[str], fallback: str) -> str:
-    plain = re.sub(r"[^a-z0-9]+", "-", title.lower()).strip("-")[:40] or fallback
-    return next(key for n in range(1, 100_000) if (key := plain if n == 1 else f"{plain}-{n}") not in taken)

@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 from pydantic import TypeAdapter, ValidationError
 
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.school.blocks import Block
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.events import Matcher
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.sequences import Step
 
 UI = Path(__file__).parents[2] / "ui"

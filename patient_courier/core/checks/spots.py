@@ -8,6 +8,7 @@ from typing import Any
 
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.school import sequences as s
+from patient_courier.core.school.keys import free_key
 
 Make = Callable[..., Finding]
 
@@ -40,5 +41,4 @@ def patch_step(sequence: s.Sequence, label: str, *changes: dict[str, Any]) -> Me
 
 
 def free_step_id(sequence: s.Sequence, wish: str) -> str:
-    taken = {spot.step.id for spot in spots(sequence.steps)}
-    return next(name for name in (f"{wish}-{n}" for n in range(1, 10_000)) if name not in taken)
+    return free_key(wish, {spot.step.id for spot in spots(sequence.steps)})

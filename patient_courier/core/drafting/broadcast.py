@@ -7,8 +7,8 @@ from typing import Any
 
 from whenever import Date
 
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.letters import Letter
 
 USUAL_HOUR = "09:00:00"

@@ -5,8 +5,8 @@ from __future__ import annotations
 from html import escape
 
 from patient_courier.core.completion.evidence import Evidence
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.letters import Letter
 
 _HELLO = "<p>Hello {{ student.first_name | default('there') }},</p>"

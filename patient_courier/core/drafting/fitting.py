@@ -6,12 +6,12 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from patient_courier.core.drafting.keys import free_key, short_title
 from patient_courier.core.drafting.refit import Part, guess, parts, refit
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.courses import Course, Offer
+from patient_courier.core.school.keys import free_key, short_title
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.telling import words

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from patient_courier.core.courses.course_line import Stop, items
-from patient_courier.core.drafting.keys import free_key, short_title
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.courses import Course
+from patient_courier.core.school.keys import free_key, short_title
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.sequences import Sequence
 

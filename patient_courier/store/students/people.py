@@ -12,6 +12,8 @@ from whenever import Instant
 
 from patient_courier.core.checks import Lacking
 from patient_courier.core.engine.happening import Happening
+from patient_courier.core.school import keys
+from patient_courier.core.school.keys import name_of_address
 from patient_courier.core.school.text import clean_line
 from patient_courier.store.base.tables import (
     ActivityRow,
@@ -86,6 +88,14 @@ def by_address(session: Session, email: str) -> Person | None:
 def by_id(session: Session, id: int) -> Person | None:
     row = session.get(StudentRow, id)
     return person_of(row) if row else None
+
+
+def free_key(session: Session, email: str) -> str:
+    """A key for a new student with this address, which no student has."""
+    wish = name_of_address(email)
+    like = keys.free_key(wish, ())
+    taken = session.scalars(select(StudentRow.key).where(StudentRow.key.startswith(like, autoescape=True)))
+    return keys.free_key(wish, set(taken))
 
 
 def is_tracked(session: Session, id: int) -> bool:

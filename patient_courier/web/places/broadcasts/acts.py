@@ -11,11 +11,11 @@ from whenever import Instant
 from patient_courier.core.calendar import calendar
 from patient_courier.core.checks import with_letter
 from patient_courier.core.drafting.broadcast import again_to_silent, new_broadcast
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.broadcasting import start_of
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.broadcasts import Broadcast
+from patient_courier.core.school.keys import free_key
 from patient_courier.dispatch import broadcasts as acts
 from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.broadcasts import broadcasts

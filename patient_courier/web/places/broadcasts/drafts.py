@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.drafting.broadcast import new_broadcast, new_letter
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.reading.known import Known
 from patient_courier.core.reading.references import broadcast_faults
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.text import Line
 from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.broadcasts import broadcasts

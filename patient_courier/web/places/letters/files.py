@@ -8,9 +8,9 @@ from fastapi import APIRouter, HTTPException, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field, field_validator
 
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.courses import check_email
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.text import Line
 from patient_courier.dispatch.dispatcher import Post

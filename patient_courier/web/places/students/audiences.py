@@ -7,7 +7,6 @@ from typing import Any
 from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.broadcasting import settled
 from patient_courier.core.engine.conditions import Asked
 from patient_courier.core.engine.definitions import Definitions
@@ -15,6 +14,7 @@ from patient_courier.core.reading.known import Known
 from patient_courier.core.reading.references import condition_faults
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.conditions import Condition
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.text import Line
 from patient_courier.core.telling.condition_words import condition_words
 from patient_courier.core.telling.why_in import WhyLine, why_in

@@ -17,7 +17,6 @@ from patient_courier.core.telling import words
 from patient_courier.dispatch.by_hand import Act, do
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.dispatch.receiving import free_key
 from patient_courier.dispatch.taking import take_events
 from patient_courier.dispatch.wishes import Silence, wish
 from patient_courier.store.engine.loading import load_states
@@ -110,7 +109,7 @@ def new_student(body: NewStudent, user: SignedIn, session: Writing) -> StudentKe
         raise HTTPException(
             409, "There is a student with this address already. Look for them by name or address."
         )
-    key = free_key(session, body.email.partition("@")[0].lower())
+    key = people.free_key(session, body.email)
     student = Student(
         key=key,
         email=body.email,

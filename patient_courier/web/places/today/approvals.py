@@ -9,12 +9,12 @@ from patient_courier.core.calendar import calendar
 from patient_courier.core.completion.evidence import evidence
 from patient_courier.core.drafting.broadcast import new_broadcast
 from patient_courier.core.drafting.declining import declined_letter
-from patient_courier.core.drafting.keys import free_key
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import LetterDecided
 from patient_courier.core.rehearsing.approving import follows
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.events import CourseEvent
+from patient_courier.core.school.keys import free_key
 from patient_courier.core.telling import words
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store.base.definitions import save_letter
