@@ -8,16 +8,14 @@ export default tseslint.config(
   { files: ["**/*.vue"], languageOptions: { parserOptions: { parser: tseslint.parser } } },
   {
     rules: {
-      "vue/max-attributes-per-line": "off",
-      "vue/multiline-html-element-content-newline": "off",
       "@typescript-eslint/no-unused-vars": ["error", { varsIgnorePattern: "^_" }],
-      "vue/singleline-html-element-content-newline": "off",
-      "vue/html-self-closing": "off",
+      // Where lines break is Prettier's to say.
       "vue/html-indent": "off",
       "vue/html-closing-bracket-newline": "off",
-      "vue/first-attribute-linebreak": "off",
-      "vue/attributes-order": "off",
-      "vue/multi-word-component-names": "off",
+      "vue/max-attributes-per-line": "off",
+      "vue/multiline-html-element-content-newline": "off",
+      "vue/singleline-html-element-content-newline": "off",
+      "vue/html-self-closing": ["warn", { html: { void: "always" } }],
     },
   },
 );

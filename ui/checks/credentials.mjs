@@ -15,7 +15,12 @@ for (const { credential, documents } of JSON.parse(text)) {
   const suite = new DataIntegrityProof({ cryptosuite });
   const status = (options) => checkStatus({ ...options, verifyBitstringStatusListCredential: true });
   const result = await verifyCredential({ credential, suite, documentLoader, checkStatus: status });
-  const errors = (one) => (one ? [one.message, ...(one.errors ?? []).flatMap(errors), ...(one.cause ? errors(one.cause) : [])] : []);
-  found.push({ verified: result.verified, revoked: result.statusResult?.results?.some((one) => one.status) ?? null, errors: [...errors(result.error), ...errors(result.statusResult?.error)] });
+  const errors = (one) =>
+    one ? [one.message, ...(one.errors ?? []).flatMap(errors), ...(one.cause ? errors(one.cause) : [])] : [];
+  found.push({
+    verified: result.verified,
+    revoked: result.statusResult?.results?.some((one) => one.status) ?? null,
+    errors: [...errors(result.error), ...errors(result.statusResult?.error)],
+  });
 }
 process.stdout.write(JSON.stringify(found));

@@ -17,11 +17,28 @@ function lacking(html) {
 const found = [];
 for (const { name, html, eml } of JSON.parse(text)) {
   const mail = eml ? await PostalMime.parse(eml) : null;
-  const dates = (mail?.attachments ?? []).filter((one) => one.mimeType === "text/calendar").map((one) => {
-    const content = typeof one.content === "string" ? one.content : new TextDecoder().decode(one.content);
-    const event = new ICAL.Event(new ICAL.Component(ICAL.parse(content)).getFirstSubcomponent("vevent"));
-    return { uid: event.uid, start: event.startDate.toJSDate().toISOString(), end: event.endDate.toJSDate().toISOString(), summary: event.summary, location: event.location };
+  const dates = (mail?.attachments ?? [])
+    .filter((one) => one.mimeType === "text/calendar")
+    .map((one) => {
+      const content = typeof one.content === "string" ? one.content : new TextDecoder().decode(one.content);
+      const event = new ICAL.Event(new ICAL.Component(ICAL.parse(content)).getFirstSubcomponent("vevent"));
+      return {
+        uid: event.uid,
+        start: event.startDate.toJSDate().toISOString(),
+        end: event.endDate.toJSDate().toISOString(),
+        summary: event.summary,
+        location: event.location,
+      };
+    });
+  found.push({
+    name,
+    lacking: lacking(html),
+    subject: mail?.subject,
+    from: mail?.from,
+    to: mail?.to,
+    html: mail?.html,
+    text: mail?.text,
+    dates,
   });
-  found.push({ name, lacking: lacking(html), subject: mail?.subject, from: mail?.from, to: mail?.to, html: mail?.html, text: mail?.text, dates });
 }
 process.stdout.write(JSON.stringify(found));

@@ -7,7 +7,18 @@ import { freshBlock, KINDS as BLOCKS } from "./letters/blocks";
 import { MATCHERS, turned } from "./sequences/matchers";
 import { fresh, KINDS as STEPS } from "./sequences/tree";
 
-const empty = (): Sequence => ({ key: "s", name: "s", status: "draft", starts: [], again: "once", leaves: [], posting_hours: "school", holds_broadcasts: false, reply_to: null, steps: [] });
+const empty = (): Sequence => ({
+  key: "s",
+  name: "s",
+  status: "draft",
+  starts: [],
+  again: "once",
+  leaves: [],
+  posting_hours: "school",
+  holds_broadcasts: false,
+  reply_to: null,
+  steps: [],
+});
 
 describe("what a click makes anew", () => {
   const made = {
@@ -20,7 +31,9 @@ describe("what a click makes anew", () => {
   it("is one of every kind, each under its own name", () => {
     expect(made.blocks.map((block) => block.kind)).toEqual(BLOCKS.map((kind) => kind.kind));
     expect(new Set(made.steps.map((step) => step.do)).size).toBe(STEPS.length);
-    expect(made.conditions.map((condition) => condition.is)).toEqual(CONDITIONS.flatMap((kind) => [kind.value, kind.value]));
+    expect(made.conditions.map((condition) => condition.is)).toEqual(
+      CONDITIONS.flatMap((kind) => [kind.value, kind.value]),
+    );
     expect(made.matchers.map((matcher) => matcher.on)).toEqual(MATCHERS.map((kind) => kind.value));
   });
 

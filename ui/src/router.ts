@@ -33,6 +33,20 @@ export const router = createRouter({
 
 router.afterEach((to) => {
   const place = to.path.split("/")[1] ?? "";
-  const name = { today: "Today", courses: "Courses", certificates: "Certificates", sequences: "Sequences", letters: "Letters", broadcasts: "Broadcasts", students: "Students", tags: "Tags", audiences: "Audiences", import: "Import", dispatch: "Dispatch log", practice: "Practice classroom", school: "School" }[place];
+  const name = {
+    today: "Today",
+    courses: "Courses",
+    certificates: "Certificates",
+    sequences: "Sequences",
+    letters: "Letters",
+    broadcasts: "Broadcasts",
+    students: "Students",
+    tags: "Tags",
+    audiences: "Audiences",
+    import: "Import",
+    dispatch: "Dispatch log",
+    practice: "Practice classroom",
+    school: "School",
+  }[place];
   document.title = name ? `${name} · Patient Courier` : "Patient Courier";
 });

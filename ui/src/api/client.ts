@@ -28,7 +28,10 @@ const guard: Middleware = {
   },
   async onResponse({ response }) {
     if (response.ok) return response;
-    const body: unknown = await response.clone().json().catch(() => null);
+    const body: unknown = await response
+      .clone()
+      .json()
+      .catch(() => null);
     const detail = body && typeof body === "object" && "detail" in body ? String(body.detail) : "";
     throw new Refusal(response.status, detail || `The server answered ${response.status}. Try again in a moment.`);
   },

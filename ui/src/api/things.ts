@@ -5,7 +5,11 @@ import { api, data } from "./client";
 
 /** Everything of the school that a sequence, a condition or a move can name, to pick from. */
 export function useThings() {
-  const query = useQuery({ queryKey: ["things"], queryFn: () => data(api.GET("/api/school/things")), staleTime: 30_000 });
+  const query = useQuery({
+    queryKey: ["things"],
+    queryFn: () => data(api.GET("/api/school/things")),
+    staleTime: 30_000,
+  });
   const courses = computed(() => query.data.value?.courses ?? []);
   const several = computed(() => courses.value.length > 1);
   const inner = (kind: "modules" | "lessons" | "quizzes") =>

@@ -13,7 +13,8 @@ const key = computed(() => props.id);
 const { data: found, error } = useQuery({
   queryKey: ["broadcast", key],
   queryFn: () => data(api.GET("/api/broadcasts/{key}", { params: { path: { key: key.value } } })),
-  refetchInterval: (query) => (query.state.data && ["going", "scheduled"].includes(query.state.data.status) ? 1_500 : false),
+  refetchInterval: (query) =>
+    query.state.data && ["going", "scheduled"].includes(query.state.data.status) ? 1_500 : false,
 });
 const before = computed(() => found.value && ["draft", "scheduled"].includes(found.value.status));
 </script>
@@ -21,5 +22,10 @@ const before = computed(() => found.value && ["draft", "scheduled"].includes(fou
 <template>
   <DraftDesk v-if="found && before" :id="id" :key="id" :found="found" />
   <OutDesk v-else-if="found" :id="id" :found="found" />
-  <template v-else-if="error"><PageHead title="Broadcast" :above="{ to: '/broadcasts', name: 'Broadcasts' }" /><EmptyState title="This broadcast can't be shown">{{ error.message }}</EmptyState></template>
+  <template v-else-if="error"
+    ><PageHead title="Broadcast" :above="{ to: '/broadcasts', name: 'Broadcasts' }" /><EmptyState
+      title="This broadcast can't be shown"
+      >{{ error.message }}</EmptyState
+    ></template
+  >
 </template>

@@ -40,7 +40,11 @@ const notice = useNotice();
 const { options } = useThings();
 const { data: frame } = useFrame();
 const planned = computed(() => props.found.status === "scheduled");
-const fresh = (now: Api["BroadcastOut"]): Draft => ({ body: now.body as unknown as Broadcast, pace: now.pace, audience: null });
+const fresh = (now: Api["BroadcastOut"]): Draft => ({
+  body: now.body as unknown as Broadcast,
+  pace: now.pace,
+  audience: null,
+});
 const put = (now: Api["BroadcastOut"]) => client.setQueryData(["broadcast", props.id], now);
 
 const { current, saved, saving, refused, changed, clash, base, begin, flush, resolve } = useAutosave<Draft>(
@@ -57,9 +61,14 @@ const { current, saved, saving, refused, changed, clash, base, begin, flush, res
     return { body: fresh(now), edition: now.edition };
   },
 );
-watch(() => props.found, (now) => begin(fresh(now), now.edition), { immediate: true });
+watch(
+  () => props.found,
+  (now) => begin(fresh(now), now.edition),
+  { immediate: true },
+);
 const shown = computed(() => (planned.value ? fresh(props.found) : current.value));
-const change = (part: Partial<Broadcast>) => current.value && (current.value = { ...current.value, body: { ...current.value.body, ...part } });
+const change = (part: Partial<Broadcast>) =>
+  current.value && (current.value = { ...current.value, body: { ...current.value.body, ...part } });
 
 /** Choosing one course makes it what the letter is about, until another is chosen by hand. */
 function who(to: Broadcast["to"]): void {
@@ -67,23 +76,40 @@ function who(to: Broadcast["to"]): void {
   change(only && shown.value?.body.course === null ? { to, course: only } : { to });
 }
 
-const { data: letter } = useQuery({ queryKey: ["letter", computed(() => shown.value?.body.letter ?? "")], queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: shown.value?.body.letter ?? "" } } })), enabled: computed(() => Boolean(shown.value?.body.letter)) });
+const { data: letter } = useQuery({
+  queryKey: ["letter", computed(() => shown.value?.body.letter ?? "")],
+  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: shown.value?.body.letter ?? "" } } })),
+  enabled: computed(() => Boolean(shown.value?.body.letter)),
+});
 const purpose = computed(() => (letter.value?.body as Letter | undefined)?.purpose ?? "news");
 // What is looked ahead to: what is saved, with the letter as it is.
 const stamp = computed(() => `${saved.value}|${letter.value?.version ?? ""}|${frame.value?.clock.now ?? ""}`);
 const { look, stale } = useLook(() => props.id, stamp);
 const listed = ref<Api["RecipientOut"][]>([]);
 const result = computed(() => look.value?.result ?? null);
-const late = computed(() => Boolean(frame.value && shown.value && shown.value.body.zone === "school" && shown.value.body.at.slice(0, 16) < frame.value.clock.wall));
+const late = computed(() =>
+  Boolean(
+    frame.value &&
+    shown.value &&
+    shown.value.body.zone === "school" &&
+    shown.value.body.at.slice(0, 16) < frame.value.clock.wall,
+  ),
+);
 
 async function anew(): Promise<void> {
   const one = (await data(api.GET("/api/audiences"))).find((a) => a.key === props.found.audience?.key);
-  if (one && current.value) current.value = { ...current.value, audience: one.key, body: { ...current.value.body, to: one.condition } };
+  if (one && current.value)
+    current.value = { ...current.value, audience: one.key, body: { ...current.value.body, to: one.condition } };
 }
 
 const { data: read } = useQuery({
   queryKey: ["preview", computed(() => letter.value?.body), shownAs, computed(() => shown.value?.body.course ?? null)],
-  queryFn: () => data(api.POST("/api/letters/preview", { body: { letter: letter.value?.body ?? {}, student: shownAs.value, course: shown.value?.body.course ?? null } })),
+  queryFn: () =>
+    data(
+      api.POST("/api/letters/preview", {
+        body: { letter: letter.value?.body ?? {}, student: shownAs.value, course: shown.value?.body.course ?? null },
+      }),
+    ),
   enabled: computed(() => Boolean(letter.value && shownAs.value)),
 });
 const { data: reader } = useQuery({
@@ -95,7 +121,9 @@ const { data: reader } = useQuery({
 /** Who fits now and not on its day, or the other way round. */
 const changes = computed(() => {
   const { gone = 0, to_come = 0 } = result.value ?? {};
-  const said = [gone ? `${gone} who fit now will not any more` : "", to_come ? `${to_come} more will` : ""].filter(Boolean);
+  const said = [gone ? `${gone} who fit now will not any more` : "", to_come ? `${to_come} more will` : ""].filter(
+    Boolean,
+  );
   return said.length ? ` on its day (${said.join(", ")})` : "";
 });
 const agreed = computed(() => (stale.value && look.value?.result ? undefined : look.value));
@@ -127,8 +155,16 @@ async function review(): Promise<void> {
   if (refused.value) notice.refused(new Error(`Not saved yet. ${refused.value}`));
   else slip.value = true;
 }
-const plan = useMutation({ mutationFn: (at_once: boolean) => data(api.POST("/api/broadcasts/{key}/schedule", { ...path, body: { at_once } })), onSuccess: done("Planned."), onError: failed });
-const back = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/take-back", path)), onSuccess: done("It is a draft again. Nothing was posted."), onError: failed });
+const plan = useMutation({
+  mutationFn: (at_once: boolean) => data(api.POST("/api/broadcasts/{key}/schedule", { ...path, body: { at_once } })),
+  onSuccess: done("Planned."),
+  onError: failed,
+});
+const back = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts/{key}/take-back", path)),
+  onSuccess: done("It is a draft again. Nothing was posted."),
+  onError: failed,
+});
 const away = useMutation({
   mutationFn: () => data(api.DELETE("/api/broadcasts/{key}", path)),
   onSuccess: () => {
@@ -137,7 +173,11 @@ const away = useMutation({
   },
   onError: failed,
 });
-const twin = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)), onSuccess: ({ key }) => router.push(`/broadcasts/${key}`), onError: failed });
+const twin = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)),
+  onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
+  onError: failed,
+});
 const mend = useMutation({
   mutationFn: () => {
     const params = { path: { key: shown.value?.body.letter ?? "" }, header: begunFrom(letter.value?.edition ?? "") };
@@ -153,11 +193,36 @@ const mend = useMutation({
 
 <template>
   <PageHead v-if="shown" :title="found.body.name as string" :above="{ to: '/broadcasts', name: 'Broadcasts' }">
-    <template #title><h1 class="name"><span v-if="planned">{{ shown.body.name }}</span><Input v-else :value="shown.body.name" :bordered="false" aria-label="Name of the broadcast" :style="{ width: Math.min(40, Math.max(16, shown.body.name.length + 1)) + 'ch' }" @update:value="(name) => change({ name })" /></h1></template>
-    <template #beside><span class="pill" :class="found.status">{{ found.status_words }}</span><span class="label" role="status">{{ planned ? "" : refused ? "kept here, not saved yet" : saving || changed ? "saving …" : "saved" }}</span></template>
-    <Dropdown :trigger="['click']"><Button aria-label="More">…</Button><template #overlay><Menu @click="({ key }) => (key === 'twin' ? twin.mutate() : away.mutate())"><Menu.Item key="twin">Duplicate</Menu.Item><Menu.Item v-if="!planned" key="away" danger>Throw this draft away</Menu.Item></Menu></template></Dropdown>
+    <template #title
+      ><h1 class="name">
+        <span v-if="planned">{{ shown.body.name }}</span><Input
+          v-else
+          :value="shown.body.name"
+          :bordered="false"
+          aria-label="Name of the broadcast"
+          :style="{ width: Math.min(40, Math.max(16, shown.body.name.length + 1)) + 'ch' }"
+          @update:value="(name) => change({ name })"
+        /></h1
+    ></template>
+    <template #beside
+      ><span class="pill" :class="found.status">{{ found.status_words }}</span
+      ><span class="label" role="status">{{
+        planned ? "" : refused ? "kept here, not saved yet" : saving || changed ? "saving …" : "saved"
+      }}</span></template
+    >
+    <Dropdown :trigger="['click']"
+      ><Button aria-label="More">…</Button
+      ><template #overlay
+        ><Menu @click="({ key }) => (key === 'twin' ? twin.mutate() : away.mutate())"
+          ><Menu.Item key="twin">Duplicate</Menu.Item
+          ><Menu.Item v-if="!planned" key="away" danger>Throw this draft away</Menu.Item></Menu
+        ></template
+      ></Dropdown
+    >
     <Button :loading="test.isPending.value" :disabled="!shownAs" @click="test.mutate()">Send me a test</Button>
-    <Button v-if="planned" :loading="back.isPending.value" @click="back.mutate()">{{ found.take_back_seconds === null ? "Change or call off" : "Take it back" }}</Button>
+    <Button v-if="planned" :loading="back.isPending.value" @click="back.mutate()">{{
+      found.take_back_seconds === null ? "Change or call off" : "Take it back"
+    }}</Button>
     <Button v-else type="primary" @click="review">Review and post</Button>
   </PageHead>
   <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="resolve" />
@@ -166,45 +231,248 @@ const mend = useMutation({
   <div v-if="shown" class="desk-broadcast">
     <section class="left">
       <h2>Who gets it</h2>
-      <WhoLines :model-value="shown.body.to" :course="shown.body.course" :readonly="planned" @update:model-value="who" @keep="keeping = true" @audience="(audience) => current && (current = { ...current, audience })" />
-      <p v-if="found.audience && !planned" class="soft from">Copied from the audience “{{ found.audience.name }}”<template v-if="found.audience.changed">, which <b>has changed since</b>. <button class="link" @click="anew">Copy it again</button></template>.</p>
+      <WhoLines
+        :model-value="shown.body.to"
+        :course="shown.body.course"
+        :readonly="planned"
+        @update:model-value="who"
+        @keep="keeping = true"
+        @audience="(audience) => current && (current = { ...current, audience })"
+      />
+      <p v-if="found.audience && !planned" class="soft from">
+        Copied from the audience “{{ found.audience.name }}”<template v-if="found.audience.changed"
+          >, which <b>has changed since</b>. <button class="link" @click="anew">Copy it again</button></template
+        >.
+      </p>
       <div class="sum" :class="{ stale: stale || changed }" aria-live="polite">
-        <template v-if="result"><b class="big postmark" data-testid="will">{{ result.will }}</b><div><div>will get it <span class="soft">of {{ result.matching }} who fit{{ changes }}</span></div><WontGet :result="result" :without="shown.body.without.length" @mend="router.push(`/letters/${shown?.body.letter}`)" /></div></template>
-        <span v-else class="soft">{{ look?.state === "failed" ? "The look ahead failed; change something to try again." : looking(look) }}</span>
+        <template v-if="result"
+          ><b class="big postmark" data-testid="will">{{ result.will }}</b>
+          <div>
+            <div>
+              will get it <span class="soft">of {{ result.matching }} who fit{{ changes }}</span>
+            </div>
+            <WontGet
+              :result="result"
+              :without="shown.body.without.length"
+              @mend="router.push(`/letters/${shown?.body.letter}`)"
+            /></div
+        ></template>
+        <span v-else class="soft">{{
+          look?.state === "failed" ? "The look ahead failed; change something to try again." : looking(look)
+        }}</span>
       </div>
-      <p v-if="result && result.crowded.most > 1" class="soft crowd">In the seven days around it they will have had {{ result.crowded.usual }} {{ result.crowded.usual === 1 ? "letter" : "letters" }} each, at most {{ result.crowded.most }}<template v-if="result.crowded.student && result.crowded.on_worst_day > 1">; the fullest day is {{ result.crowded.worst_day }} with {{ result.crowded.on_worst_day }} (<RouterLink :to="`/students/${result.crowded.student.key}`"><bdi>{{ result.crowded.student.name }}</bdi></RouterLink>)</template>.</p>
-      <RecipientTable :id="id" :without="shown.body.without" :stamp="saved" :outlook="look?.result ? look.id : 0" :readonly="planned" :where="shown.body.zone === 'school'" @update:without="(without) => change({ without })" @listed="(items) => (listed = items)" />
+      <p v-if="result && result.crowded.most > 1" class="soft crowd">
+        In the seven days around it they will have had {{ result.crowded.usual }}
+        {{ result.crowded.usual === 1 ? "letter" : "letters" }} each, at most {{ result.crowded.most
+        }}<template v-if="result.crowded.student && result.crowded.on_worst_day > 1"
+          >; the fullest day is {{ result.crowded.worst_day }} with {{ result.crowded.on_worst_day }} (<RouterLink
+            :to="`/students/${result.crowded.student.key}`"
+            ><bdi>{{ result.crowded.student.name }}</bdi></RouterLink
+          >)</template
+        >.
+      </p>
+      <RecipientTable
+        :id="id"
+        :without="shown.body.without"
+        :stamp="saved"
+        :outlook="look?.result ? look.id : 0"
+        :readonly="planned"
+        :where="shown.body.zone === 'school'"
+        @update:without="(without) => change({ without })"
+        @listed="(items) => (listed = items)"
+      />
     </section>
     <aside class="right" aria-label="Letter and time">
       <section class="part">
-        <div class="head"><h2>Letter</h2><RouterLink :to="{ path: `/letters/${shown.body.letter}`, query: { back: `/broadcasts/${id}` } }"><Button size="small">Write it</Button></RouterLink></div>
-        <div class="picks">
-          <Select :value="shown.body.letter" :disabled="planned" :options="options.letter" show-search option-filter-prop="label" v-named="'Which letter'" class="grow" @change="(key) => change({ letter: String(key) })" />
-          <Select :value="shown.body.course ?? ''" :disabled="planned" :options="[{ value: '', label: 'about no course' }, ...(options.course ?? []).map((c) => ({ ...c, label: `about ${c.label}` }))]" v-named="'Which course it is about'" class="about" :dropdown-match-select-width="false" @change="(key) => change({ course: String(key) || null })" />
+        <div class="head">
+          <h2>Letter</h2>
+          <RouterLink :to="{ path: `/letters/${shown.body.letter}`, query: { back: `/broadcasts/${id}` } }"
+            ><Button size="small">Write it</Button></RouterLink
+          >
         </div>
-        <p v-for="one in found.findings" :key="one.sentence" class="finding" :class="one.level">{{ one.level === "fault" ? "✗" : "▲" }} {{ one.sentence }} <button v-if="one.mend && !planned" class="link" @click="mend.mutate()">{{ one.mend.label }}</button></p>
+        <div class="picks">
+          <Select
+            v-named="'Which letter'"
+            :value="shown.body.letter"
+            :disabled="planned"
+            :options="options.letter"
+            show-search
+            option-filter-prop="label"
+            class="grow"
+            @change="(key) => change({ letter: String(key) })"
+          />
+          <Select
+            v-named="'Which course it is about'"
+            :value="shown.body.course ?? ''"
+            :disabled="planned"
+            :options="[
+              { value: '', label: 'about no course' },
+              ...(options.course ?? []).map((c) => ({ ...c, label: `about ${c.label}` })),
+            ]"
+            class="about"
+            :dropdown-match-select-width="false"
+            @change="(key) => change({ course: String(key) || null })"
+          />
+        </div>
+        <p v-for="one in found.findings" :key="one.sentence" class="finding" :class="one.level">
+          {{ one.level === "fault" ? "✗" : "▲" }} {{ one.sentence }}
+          <button v-if="one.mend && !planned" class="link" @click="mend.mutate()">{{ one.mend.label }}</button>
+        </p>
         <LetterBeside :letter="shown.body.letter" :course="shown.body.course" :recipients="listed" />
       </section>
       <section class="part time">
         <h2>When</h2>
-        <WhenEdit v-if="current || planned" :id="id" :model-value="shown.body" :pace="shown.pace" :stamp="saved" :zone="frame?.clock.zone ?? ''" :news="purpose === 'news'" :readonly="planned" @update:model-value="(body) => change(body)" @update:pace="(pace) => current && (current = { ...current, pace })" />
+        <WhenEdit
+          v-if="current || planned"
+          :id="id"
+          :model-value="shown.body"
+          :pace="shown.pace"
+          :stamp="saved"
+          :zone="frame?.clock.zone ?? ''"
+          :news="purpose === 'news'"
+          :readonly="planned"
+          @update:model-value="(body) => change(body)"
+          @update:pace="(pace) => current && (current = { ...current, pace })"
+        />
         <p v-if="found.tested" class="well">✓ Test seen in your inbox, {{ found.tested }}</p>
       </section>
     </aside>
   </div>
-  <SlipDialog v-if="slip" :look="agreed" :findings="found.findings" :tested="found.tested" :late="late" :busy="plan.isPending.value" :subject="read?.subject ?? ''" :reader="reader?.name ?? ''" @close="slip = false" @plan="plan.mutate(false)" @now="plan.mutate(true)" @test="test.mutate()" />
+  <SlipDialog
+    v-if="slip"
+    :look="agreed"
+    :findings="found.findings"
+    :tested="found.tested"
+    :late="late"
+    :busy="plan.isPending.value"
+    :subject="read?.subject ?? ''"
+    :reader="reader?.name ?? ''"
+    @close="slip = false"
+    @plan="plan.mutate(false)"
+    @now="plan.mutate(true)"
+    @test="test.mutate()"
+  />
   <MailDialog v-if="mail !== null" :mail="mail" title="In your own inbox" @close="mail = null" />
   <KeepAudience v-model:open="keeping" :condition="shown?.body.to ?? null" />
 </template>
 
 <style scoped>
-.name :deep(input), .name { font: 600 21px var(--title); } .name :deep(input) { padding: 2px 4px; max-width: 100%; }
-.note { background: var(--warn-bg); color: var(--warn); padding: 7px 22px; margin: 0; }
-.desk-broadcast { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 420px); flex: 1; min-height: 0; }
-.left { padding: 16px 22px 40px; overflow-y: auto; display: flex; flex-direction: column; gap: 12px; } .left > * { flex: none; }
-.sum { display: flex; gap: 12px; align-items: flex-start; border-top: 1px solid var(--rule); padding-top: 12px; min-height: 62px; } .big { font-size: 40px; line-height: 1; } .sum.stale { opacity: 0.55; } .crowd, .from { margin: 0; font-size: 13px; }
-.right { background: var(--sheet2); border-left: 1px solid var(--rule); overflow-y: auto; display: flex; flex-direction: column; } .part { padding: 14px 18px; display: flex; flex-direction: column; gap: 8px; } .time { border-top: 1px solid var(--rule); background: var(--sheet); position: sticky; bottom: 0; margin-top: auto; }
-.head { display: flex; justify-content: space-between; align-items: center; } .picks { display: flex; gap: 8px; flex-wrap: wrap; } .grow { flex: 1; min-width: 150px; } .about { width: 160px; }
-.finding { margin: 0; font-size: 13px; color: var(--warn); } .finding.fault { color: var(--red); } .well { color: var(--well); margin: 0; font-size: 13px; }
-@media (max-width: 900px) { .desk-broadcast { display: block; overflow: auto; } .left { overflow: visible; padding: 14px; } .right { border-left: 0; border-top: 1px solid var(--rule); overflow: visible; } .time { position: static; } }
+.name :deep(input),
+.name {
+  font: 600 21px var(--title);
+}
+.name :deep(input) {
+  padding: 2px 4px;
+  max-width: 100%;
+}
+.note {
+  background: var(--warn-bg);
+  color: var(--warn);
+  padding: 7px 22px;
+  margin: 0;
+}
+.desk-broadcast {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 420px);
+  flex: 1;
+  min-height: 0;
+}
+.left {
+  padding: 16px 22px 40px;
+  overflow-y: auto;
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.left > * {
+  flex: none;
+}
+.sum {
+  display: flex;
+  gap: 12px;
+  align-items: flex-start;
+  border-top: 1px solid var(--rule);
+  padding-top: 12px;
+  min-height: 62px;
+}
+.big {
+  font-size: 40px;
+  line-height: 1;
+}
+.sum.stale {
+  opacity: 0.55;
+}
+.crowd,
+.from {
+  margin: 0;
+  font-size: 13px;
+}
+.right {
+  background: var(--sheet2);
+  border-left: 1px solid var(--rule);
+  overflow-y: auto;
+  display: flex;
+  flex-direction: column;
+}
+.part {
+  padding: 14px 18px;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+.time {
+  border-top: 1px solid var(--rule);
+  background: var(--sheet);
+  position: sticky;
+  bottom: 0;
+  margin-top: auto;
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+}
+.picks {
+  display: flex;
+  gap: 8px;
+  flex-wrap: wrap;
+}
+.grow {
+  flex: 1;
+  min-width: 150px;
+}
+.about {
+  width: 160px;
+}
+.finding {
+  margin: 0;
+  font-size: 13px;
+  color: var(--warn);
+}
+.finding.fault {
+  color: var(--red);
+}
+.well {
+  color: var(--well);
+  margin: 0;
+  font-size: 13px;
+}
+@media (max-width: 900px) {
+  .desk-broadcast {
+    display: block;
+    overflow: auto;
+  }
+  .left {
+    overflow: visible;
+    padding: 14px;
+  }
+  .right {
+    border-left: 0;
+    border-top: 1px solid var(--rule);
+    overflow: visible;
+  }
+  .time {
+    position: static;
+  }
+}
 </style>

@@ -28,10 +28,26 @@ const total = computed(() => props.found.recipients ?? 0);
 const done = computed(() => total.value - open.value);
 const naming = ref<{ outcome: string; reason: string } | null>(null);
 const pace = ref<number | null>(props.found.pace);
-const { data: letter } = useQuery({ queryKey: ["letter", computed(() => body.value.letter)], queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: body.value.letter } } })) });
-const asks = computed(() => ((letter.value?.body as Letter | undefined)?.blocks ?? []).some((block) => block.kind === "answers"));
-const shown = computed(() => props.found.figures.filter((one) => !["answered", "complained"].includes(one.what) || one.number > 0 || (one.what === "answered" && asks.value)));
-const { data: got } = useQuery({ queryKey: ["outcome", computed(() => [props.id, "posted", ""]), { q: "", page: 1 }], queryFn: () => data(api.GET("/api/broadcasts/{key}/outcome/{outcome}", { params: { path: { key: props.id, outcome: "posted" } } })) });
+const { data: letter } = useQuery({
+  queryKey: ["letter", computed(() => body.value.letter)],
+  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: body.value.letter } } })),
+});
+const asks = computed(() =>
+  ((letter.value?.body as Letter | undefined)?.blocks ?? []).some((block) => block.kind === "answers"),
+);
+const shown = computed(() =>
+  props.found.figures.filter(
+    (one) =>
+      !["answered", "complained"].includes(one.what) || one.number > 0 || (one.what === "answered" && asks.value),
+  ),
+);
+const { data: got } = useQuery({
+  queryKey: ["outcome", computed(() => [props.id, "posted", ""]), { q: "", page: 1 }],
+  queryFn: () =>
+    data(
+      api.GET("/api/broadcasts/{key}/outcome/{outcome}", { params: { path: { key: props.id, outcome: "posted" } } }),
+    ),
+});
 const readers = computed(() => (got.value?.items ?? []).map((one) => ({ key: one.key, ticked: true })));
 
 const path = { params: { path: { key: props.id } } };
@@ -40,49 +56,125 @@ const after = (now: Api["BroadcastOut"]) => {
   void client.invalidateQueries();
 };
 const failed = (error: unknown) => notice.refused(error);
-const pause = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/pause", path)), onSuccess: after, onError: failed });
-const goOn = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/go-on", path)), onSuccess: after, onError: failed });
-const stop = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/stop", path)), onSuccess: after, onError: failed });
-const setPace = useMutation({ mutationFn: () => data(api.PUT("/api/broadcasts/{key}/pace", { ...path, body: { pace: pace.value } })), onSuccess: after, onError: failed });
+const pause = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts/{key}/pause", path)),
+  onSuccess: after,
+  onError: failed,
+});
+const goOn = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts/{key}/go-on", path)),
+  onSuccess: after,
+  onError: failed,
+});
+const stop = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts/{key}/stop", path)),
+  onSuccess: after,
+  onError: failed,
+});
+const setPace = useMutation({
+  mutationFn: () => data(api.PUT("/api/broadcasts/{key}/pace", { ...path, body: { pace: pace.value } })),
+  onSuccess: after,
+  onError: failed,
+});
 const to = ({ key }: { key: string }) => {
   void client.invalidateQueries();
   void router.push(`/broadcasts/${key}`);
 };
-const twin = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)), onSuccess: to, onError: failed });
-const again = useMutation({ mutationFn: () => data(api.POST("/api/broadcasts/{key}/again", path)), onSuccess: to, onError: failed });
+const twin = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)),
+  onSuccess: to,
+  onError: failed,
+});
+const again = useMutation({
+  mutationFn: () => data(api.POST("/api/broadcasts/{key}/again", path)),
+  onSuccess: to,
+  onError: failed,
+});
 async function askStop(): Promise<void> {
-  if (await notice.ask("Stop the rest?", `${open.value} letters that have not gone out will not be posted. Those that have, stay.`, "Stop the rest", "Let it go on")) stop.mutate();
+  if (
+    await notice.ask(
+      "Stop the rest?",
+      `${open.value} letters that have not gone out will not be posted. Those that have, stay.`,
+      "Stop the rest",
+      "Let it go on",
+    )
+  )
+    stop.mutate();
 }
 </script>
 
 <template>
   <PageHead :title="body.name" :above="{ to: '/broadcasts', name: 'Broadcasts' }">
-    <template #beside><span class="pill" :class="found.status">{{ found.status_words }}</span><span class="soft postmark">{{ found.when }}</span></template>
+    <template #beside
+      ><span class="pill" :class="found.status">{{ found.status_words }}</span
+      ><span class="soft postmark">{{ found.when }}</span></template
+    >
     <template v-if="under">
       <Button v-if="found.status === 'going'" :loading="pause.isPending.value" @click="pause.mutate()">Pause</Button>
       <Button v-else type="primary" :loading="goOn.isPending.value" @click="goOn.mutate()">Go on</Button>
       <Button danger :loading="stop.isPending.value" @click="askStop">Stop the rest</Button>
     </template>
     <template v-else>
-      <RouterLink v-if="found.written_again" :to="`/broadcasts/${found.written_again}`"><Button>The second letter</Button></RouterLink>
-      <Button v-else :loading="again.isPending.value" @click="again.mutate()">Write again to those who have not opened it</Button>
+      <RouterLink v-if="found.written_again" :to="`/broadcasts/${found.written_again}`"
+        ><Button>The second letter</Button></RouterLink
+      >
+      <Button v-else :loading="again.isPending.value" @click="again.mutate()"
+        >Write again to those who have not opened it</Button
+      >
     </template>
     <Button :loading="twin.isPending.value" @click="twin.mutate()">Duplicate</Button>
   </PageHead>
   <div class="desk-broadcast">
     <section class="left">
       <div v-if="under" class="progress sheet" aria-live="polite">
-        <div class="bar"><i :style="{ width: (total ? (100 * done) / total : 0) + '%' }"></i></div>
-        <p><b class="postmark big" data-testid="done">{{ done }}</b> of {{ total }} decided <span v-if="found.status === 'paused'" class="blank">· paused, nothing goes out</span></p>
-        <p class="soft"><template v-if="count('on_its_way')">{{ count("on_its_way") }} on the way. </template><template v-if="count('kept_back')">{{ count("kept_back") }} kept back for now. </template><template v-if="found.undecided">{{ found.undecided }} whose turn has not come.</template></p>
-        <label class="pace">Letters a minute <InputNumber :value="pace ?? undefined" :min="1" :max="100000" placeholder="as fast as it goes" aria-label="Letters a minute" style="width: 150px" @change="(n) => (pace = n === null || n === undefined ? null : Number(n))" /><Button size="small" :disabled="pace === found.pace" :loading="setPace.isPending.value" @click="setPace.mutate()">Set</Button></label>
+        <div class="bar"><i :style="{ width: (total ? (100 * done) / total : 0) + '%' }" /></div>
+        <p>
+          <b class="postmark big" data-testid="done">{{ done }}</b> of {{ total }} decided
+          <span v-if="found.status === 'paused'" class="blank">· paused, nothing goes out</span>
+        </p>
+        <p class="soft">
+          <template v-if="count('on_its_way')">{{ count("on_its_way") }} on the way. </template
+          ><template v-if="count('kept_back')">{{ count("kept_back") }} kept back for now. </template
+          ><template v-if="found.undecided">{{ found.undecided }} whose turn has not come.</template>
+        </p>
+        <label class="pace"
+          >Letters a minute
+          <InputNumber
+            :value="pace ?? undefined"
+            :min="1"
+            :max="100000"
+            placeholder="as fast as it goes"
+            aria-label="Letters a minute"
+            style="width: 150px"
+            @change="(n) => (pace = n === null || n === undefined ? null : Number(n))"
+          /><Button
+            size="small"
+            :disabled="pace === found.pace"
+            :loading="setPace.isPending.value"
+            @click="setPace.mutate()"
+            >Set</Button
+          ></label
+        >
       </div>
       <h2>What became of it</h2>
-      <FigureTiles :figures="shown" :note="`of ${total} on the list`" @open="(outcome) => (naming = { outcome, reason: '' })" />
-      <p class="soft small">The range is where the true share lies in 95 of 100 such cases; few letters say little. Stops within three days of a letter are put down to it. Tests count nowhere.</p>
+      <FigureTiles
+        :figures="shown"
+        :note="`of ${total} on the list`"
+        @open="(outcome) => (naming = { outcome, reason: '' })"
+      />
+      <p class="soft small">
+        The range is where the true share lies in 95 of 100 such cases; few letters say little. Stops within three days
+        of a letter are put down to it. Tests count nowhere.
+      </p>
       <template v-if="found.reasons.length">
         <h2>Not posted, and why</h2>
-        <ul class="reasons"><li v-for="one in found.reasons" :key="one.outcome + one.reason"><button class="link" @click="naming = { outcome: one.outcome, reason: one.reason }"><b class="postmark">{{ one.number }}</b> {{ one.sentence }}</button> <span v-if="one.outcome === 'kept_back'" class="label">kept back for now</span></li></ul>
+        <ul class="reasons">
+          <li v-for="one in found.reasons" :key="one.outcome + one.reason">
+            <button class="link" @click="naming = { outcome: one.outcome, reason: one.reason }">
+              <b class="postmark">{{ one.number }}</b> {{ one.sentence }}</button
+            >{{ " " }}<span v-if="one.outcome === 'kept_back'" class="label">kept back for now</span>
+          </li>
+        </ul>
       </template>
       <h2>Who it was for</h2>
       <WhoLines :model-value="body.to" :course="body.course" readonly past />
@@ -90,16 +182,117 @@ async function askStop(): Promise<void> {
     </section>
     <aside class="right" aria-label="Letter and time">
       <WaveMap v-if="body.zone === 'student'" :id="id" stamp="" :late="body.late" />
-      <RouterLink :to="{ path: '/dispatch', query: { broadcast: id } }">Every delivery of it in the dispatch log</RouterLink>
+      <RouterLink :to="{ path: '/dispatch', query: { broadcast: id } }"
+        >Every delivery of it in the dispatch log</RouterLink
+      >
       <LetterBeside :letter="body.letter" :course="body.course" :recipients="readers" />
     </aside>
   </div>
-  <OutcomeNames v-if="naming" :of="[id]" :outcome="naming.outcome" :reason="naming.reason" :find="(query) => data(api.GET('/api/broadcasts/{key}/outcome/{outcome}', { params: { path: { key: id, outcome: (naming?.outcome ?? 'posted') as 'posted' }, query } }))" @close="naming = null" />
+  <OutcomeNames
+    v-if="naming"
+    :of="[id]"
+    :outcome="naming.outcome"
+    :reason="naming.reason"
+    :find="
+      (query) =>
+        data(
+          api.GET('/api/broadcasts/{key}/outcome/{outcome}', {
+            params: { path: { key: id, outcome: (naming?.outcome ?? 'posted') as 'posted' }, query },
+          }),
+        )
+    "
+    @close="naming = null"
+  />
 </template>
 
 <style scoped>
-.desk-broadcast { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 420px); flex: 1; min-height: 0; } .left { padding: 16px 22px 40px; overflow-y: auto; display: flex; flex-direction: column; gap: 12px; } .left > * { flex: none; } .right { background: var(--sheet2); border-left: 1px solid var(--rule); overflow-y: auto; padding: 14px 18px; display: flex; flex-direction: column; gap: 12px; }
-.progress { padding: 12px 16px; } .progress p { margin: 6px 0 0; } .bar { height: 8px; background: var(--rule2); border-radius: 4px; } .bar i { display: block; height: 100%; background: #38699c; border-radius: 4px; transition: width 0.4s; } .big { font-size: 24px; } .pace { display: flex; gap: 8px; align-items: center; margin-top: 8px; flex-wrap: wrap; } .blank { color: var(--warn); }
-.small { font-size: 12.5px; margin: 0; } .reasons { list-style: none; margin: 0; padding: 0; } .reasons li { padding: 3px 0; } .reasons .link { text-decoration: none; } .reasons .link:hover { text-decoration: underline; }
-@media (max-width: 900px) { .desk-broadcast { display: block; overflow: auto; } .left { overflow: visible; padding: 14px; } .right { border-left: 0; border-top: 1px solid var(--rule); overflow: visible; } }
+.desk-broadcast {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 420px);
+  flex: 1;
+  min-height: 0;
+}
+.left {
+  padding: 16px 22px 40px;
+  overflow-y: auto;
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.left > * {
+  flex: none;
+}
+.right {
+  background: var(--sheet2);
+  border-left: 1px solid var(--rule);
+  overflow-y: auto;
+  padding: 14px 18px;
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.progress {
+  padding: 12px 16px;
+}
+.progress p {
+  margin: 6px 0 0;
+}
+.bar {
+  height: 8px;
+  background: var(--rule2);
+  border-radius: 4px;
+}
+.bar i {
+  display: block;
+  height: 100%;
+  background: #38699c;
+  border-radius: 4px;
+  transition: width 0.4s;
+}
+.big {
+  font-size: 24px;
+}
+.pace {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-top: 8px;
+  flex-wrap: wrap;
+}
+.blank {
+  color: var(--warn);
+}
+.small {
+  font-size: 12.5px;
+  margin: 0;
+}
+.reasons {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.reasons li {
+  padding: 3px 0;
+}
+.reasons .link {
+  text-decoration: none;
+}
+.reasons .link:hover {
+  text-decoration: underline;
+}
+@media (max-width: 900px) {
+  .desk-broadcast {
+    display: block;
+    overflow: auto;
+  }
+  .left {
+    overflow: visible;
+    padding: 14px;
+  }
+  .right {
+    border-left: 0;
+    border-top: 1px solid var(--rule);
+    overflow: visible;
+  }
+}
 </style>

@@ -6,7 +6,13 @@ const [news, tag, sent]: Condition[] = [{ is: "news_on" }, { is: "tagged", tag: 
 
 describe("conditions as lines", () => {
   it("come back as they were", () => {
-    for (const condition of [null, news, { not: news }, { all: [news, { not: tag }] }, { any: [news, tag, sent] }] as (Condition | null)[]) {
+    for (const condition of [
+      null,
+      news,
+      { not: news },
+      { all: [news, { not: tag }] },
+      { any: [news, tag, sent] },
+    ] as (Condition | null)[]) {
       expect(fromLines(toLines(condition))).toEqual(condition);
     }
   });

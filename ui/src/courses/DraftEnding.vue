@@ -18,7 +18,8 @@ const { options } = useThings();
 const next = ref("");
 const offers = computed(() => [{ value: "", label: "no next course" }, ...(options.value.offer ?? [])]);
 const draft = useMutation({
-  mutationFn: () => data(api.POST("/api/courses/{key}/ending", { params: { path: { key: props.id } }, body: { next: next.value } })),
+  mutationFn: () =>
+    data(api.POST("/api/courses/{key}/ending", { params: { path: { key: props.id } }, body: { next: next.value } })),
   onSuccess: ({ key }) => {
     notice.done("Drafted, with its letters. Read them, rehearse it; nothing goes out until you run it.");
     void client.invalidateQueries();
@@ -29,9 +30,36 @@ const draft = useMutation({
 </script>
 
 <template>
-  <div class="draft"><label>and two days after the feedback <Select v-model:value="next" :options="offers" show-search option-filter-prop="label" v-named="'The next course'" style="width: 100%" :dropdown-match-select-width="false" /></label><Button type="primary" :loading="draft.isPending.value" @click="draft.mutate()">Draft the end of the course</Button></div>
+  <div class="draft">
+    <label
+      >and two days after the feedback
+      <Select
+        v-model:value="next"
+        v-named="'The next course'"
+        :options="offers"
+        show-search
+        option-filter-prop="label"
+        style="width: 100%"
+        :dropdown-match-select-width="false" /></label
+    ><Button type="primary" :loading="draft.isPending.value" @click="draft.mutate()"
+      >Draft the end of the course</Button
+    >
+  </div>
 </template>
 
 <style scoped>
-.draft { display: flex; flex-direction: column; gap: 8px; align-items: flex-start; text-align: left; } label { color: var(--soft); display: flex; flex-direction: column; gap: 3px; min-width: 220px; }
+.draft {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  align-items: flex-start;
+  text-align: left;
+}
+label {
+  color: var(--soft);
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  min-width: 220px;
+}
 </style>

@@ -18,10 +18,42 @@ import PicturePick from "../parts/PicturePick.vue";
 import { useAway } from "../parts/away";
 import { useSaveKey } from "../parts/save-key";
 
-interface Item { key: string; title: string; minutes?: number | null; pass_mark?: number; url?: string | null }
-interface Module { key: string; title: string; unlocks?: string | null; lessons: Item[]; quizzes: Item[] }
-interface Course { key: string; title: string; summary: string; picture: string | null; sender_name: string | null; url: string | null; review_url: string | null; access: string | null; certificate: Certificate | null; modules: Module[] }
-interface Offer { key: string; title: string; summary: string; url: string | null; picture: string | null; price: { amount: string; currency: string } | null; courses: string[]; tags: string[] }
+interface Item {
+  key: string;
+  title: string;
+  minutes?: number | null;
+  pass_mark?: number;
+  url?: string | null;
+}
+interface Module {
+  key: string;
+  title: string;
+  unlocks?: string | null;
+  lessons: Item[];
+  quizzes: Item[];
+}
+interface Course {
+  key: string;
+  title: string;
+  summary: string;
+  picture: string | null;
+  sender_name: string | null;
+  url: string | null;
+  review_url: string | null;
+  access: string | null;
+  certificate: Certificate | null;
+  modules: Module[];
+}
+interface Offer {
+  key: string;
+  title: string;
+  summary: string;
+  url: string | null;
+  picture: string | null;
+  price: { amount: string; currency: string } | null;
+  courses: string[];
+  tags: string[];
+}
 
 const props = defineProps<{ id: string }>();
 const client = useQueryClient();
@@ -29,15 +61,40 @@ const notice = useNotice();
 const throwAway = useAway();
 const designing = ref(false);
 const file = ref<HTMLInputElement>();
-const { current, changed, restored, edition, clash, base, begin, undo, redo, discard, copy, settle, refused, resolve, canUndo, canRedo } = useDraft<Course>(() => `course:${props.id}`);
-const { data: found } = useQuery({ queryKey: ["course", computed(() => props.id)], queryFn: () => data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } })) });
-watch(found, (now) => {
-  if (now) begin(now.body as unknown as Course, now.edition);
-}, { immediate: true });
+const {
+  current,
+  changed,
+  restored,
+  edition,
+  clash,
+  base,
+  begin,
+  undo,
+  redo,
+  discard,
+  copy,
+  settle,
+  refused,
+  resolve,
+  canUndo,
+  canRedo,
+} = useDraft<Course>(() => `course:${props.id}`);
+const { data: found } = useQuery({
+  queryKey: ["course", computed(() => props.id)],
+  queryFn: () => data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } })),
+});
+watch(
+  found,
+  (now) => {
+    if (now) begin(now.body as unknown as Course, now.edition);
+  },
+  { immediate: true },
+);
 const course = computed(() => current.value as Course);
 const offers = computed(() => (found.value?.offers ?? []) as unknown as Offer[]);
 const typed = (event: Event) => (event.target as HTMLInputElement).value;
-const keys = (kind: "lessons" | "quizzes") => course.value.modules.flatMap((module) => module[kind].map((item) => item.key));
+const keys = (kind: "lessons" | "quizzes") =>
+  course.value.modules.flatMap((module) => module[kind].map((item) => item.key));
 
 function moveModule(at: number, by: number): void {
   const modules = [...course.value.modules];
@@ -63,27 +120,46 @@ function moveItem(m: number, kind: "lessons" | "quizzes", at: number, by: number
   else other[kind].unshift(item);
 }
 function addModule(): void {
-  const key = freeKey(`m${course.value.modules.length + 1}`, course.value.modules.map((module) => module.key));
-  course.value.modules.push({ key, title: `Module ${course.value.modules.length + 1}`, unlocks: null, lessons: [], quizzes: [] });
+  const key = freeKey(
+    `m${course.value.modules.length + 1}`,
+    course.value.modules.map((module) => module.key),
+  );
+  course.value.modules.push({
+    key,
+    title: `Module ${course.value.modules.length + 1}`,
+    unlocks: null,
+    lessons: [],
+    quizzes: [],
+  });
 }
 function addItem(module: Module, kind: "lessons" | "quizzes"): void {
   const stem = kind === "lessons" ? "l" : "q";
   const key = freeKey(`${stem}${keys(kind).length + 1}`, keys(kind));
-  module[kind].push(kind === "lessons" ? { key, title: "New lesson", minutes: null, url: null } : { key, title: "New quiz", pass_mark: 70, url: null });
+  module[kind].push(
+    kind === "lessons"
+      ? { key, title: "New lesson", minutes: null, url: null }
+      : { key, title: "New quiz", pass_mark: 70, url: null },
+  );
 }
 
 const save = useMutation({
   mutationFn: (body: Course) =>
-    data(api.PUT("/api/courses/{key}", { params: { path: { key: props.id }, header: begunFrom(edition.value) }, body: body as unknown as Record<string, unknown> })),
+    data(
+      api.PUT("/api/courses/{key}", {
+        params: { path: { key: props.id }, header: begunFrom(edition.value) },
+        body: body as unknown as Record<string, unknown>,
+      }),
+    ),
   onSuccess: (now, sent) => {
     settle(sent, now.edition);
     notice.done("Saved. The course line shows it.");
     void client.invalidateQueries();
   },
-  onError: (error) => refused(error, async () => {
-    const now = await data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } }));
-    return { body: now.body as unknown as Course, edition: now.edition };
-  }),
+  onError: (error) =>
+    refused(error, async () => {
+      const now = await data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } }));
+      return { body: now.body as unknown as Course, edition: now.edition };
+    }),
 });
 function choose(body: Course): void {
   resolve(body);
@@ -91,7 +167,8 @@ function choose(body: Course): void {
 }
 useSaveKey(() => changed.value && !save.isPending.value && save.mutate(copy()));
 const read = useMutation({
-  mutationFn: (text: string) => data(api.POST("/api/courses/{key}/outline", { params: { path: { key: props.id } }, body: { text } })),
+  mutationFn: (text: string) =>
+    data(api.POST("/api/courses/{key}/outline", { params: { path: { key: props.id } }, body: { text } })),
   onSuccess: (now) => {
     current.value = now.body as unknown as Course;
     notice.done("Read. Look it over, then save.");
@@ -104,7 +181,13 @@ async function take(event: Event): Promise<void> {
   if (file.value) file.value.value = "";
 }
 const saveOffer = useMutation({
-  mutationFn: (body: Offer) => data(api.PUT("/api/courses/{key}/offer", { params: { path: { key: props.id } }, body: { body: body as unknown as Record<string, unknown> } })),
+  mutationFn: (body: Offer) =>
+    data(
+      api.PUT("/api/courses/{key}/offer", {
+        params: { path: { key: props.id } },
+        body: { body: body as unknown as Record<string, unknown> },
+      }),
+    ),
   onSuccess: () => {
     notice.done("The offer is saved.");
     void client.invalidateQueries();
@@ -112,7 +195,19 @@ const saveOffer = useMutation({
   onError: (error) => notice.refused(error),
 });
 function addOffer(): void {
-  saveOffer.mutate({ key: freeKey(`${props.id}-once`, offers.value.map((one) => one.key)), title: course.value.title, summary: "", url: null, picture: null, price: null, courses: [props.id], tags: [] });
+  saveOffer.mutate({
+    key: freeKey(
+      `${props.id}-once`,
+      offers.value.map((one) => one.key),
+    ),
+    title: course.value.title,
+    summary: "",
+    url: null,
+    picture: null,
+    price: null,
+    courses: [props.id],
+    tags: [],
+  });
 }
 function setTitle(one: Offer, title: string): void {
   if (title.trim() && title !== one.title) saveOffer.mutate({ ...one, title: title.trim() });
@@ -124,7 +219,13 @@ function setOffer(one: Offer, part: Partial<Offer>): void {
 function setPrice(one: Offer, text: string): void {
   const found = /^\s*([A-Za-z]{3})?\s*(\d+(?:[.,]\d{1,2})?)\s*([A-Za-z]{3})?\s*$/.exec(text);
   if (text.trim() && !found) notice.refused(new Error("Write a price like EUR 149.00."));
-  else saveOffer.mutate({ ...one, price: found ? { amount: (found[2] ?? "0").replace(",", "."), currency: (found[1] ?? found[3] ?? "EUR").toUpperCase() } : null });
+  else
+    saveOffer.mutate({
+      ...one,
+      price: found
+        ? { amount: (found[2] ?? "0").replace(",", "."), currency: (found[1] ?? found[3] ?? "EUR").toUpperCase() }
+        : null,
+    });
 }
 </script>
 
@@ -134,44 +235,264 @@ function setPrice(one: Offer, text: string): void {
     <div class="bar">
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <a :href="`/api/courses/${id}/outline.csv`" download><Button>Outline as CSV</Button></a>
-      <Button :loading="read.isPending.value" @click="file?.click()">Read outline from CSV</Button><input ref="file" type="file" accept=".csv,text/csv" class="visually-hidden" aria-label="Outline as CSV" @change="take" />
-      <span class="grow"></span><Button danger type="text" @click="throwAway(course.title, () => api.DELETE('/api/courses/{key}', { params: { path: { key: id } } }), '/courses')">Throw this course away</Button><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save the course" : "Saved" }}</Button>
+      <Button :loading="read.isPending.value" @click="file?.click()">Read outline from CSV</Button
+      ><input
+        ref="file"
+        type="file"
+        accept=".csv,text/csv"
+        class="visually-hidden"
+        aria-label="Outline as CSV"
+        @change="take"
+      />
+      <span class="grow" /><Button
+        danger
+        type="text"
+        @click="
+          throwAway(course.title, () => api.DELETE('/api/courses/{key}', { params: { path: { key: id } } }), '/courses')
+        "
+        >Throw this course away</Button
+      ><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{
+        changed ? "Save the course" : "Saved"
+      }}</Button>
     </div>
-    <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
+    <div v-if="restored && changed" class="note" role="status">
+      Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button>
+    </div>
     <section class="sheet box two">
       <label>Title<Input v-model:value="course.title" /></label>
-      <label>Where it is learnt<Input :value="course.url ?? ''" placeholder="https://…" @change="(e: Event) => (course.url = typed(e) || null)" /></label>
+      <label
+        >Where it is learnt<Input
+          :value="course.url ?? ''"
+          placeholder="https://…"
+          @change="(e: Event) => (course.url = typed(e) || null)"
+      /></label>
       <label>In one sentence<Input v-model:value="course.summary" /></label>
-      <label>Where feedback is written<Input :value="course.review_url ?? ''" placeholder="https://…" @change="(e: Event) => (course.review_url = typed(e) || null)" /></label>
-      <label>Access lasts <span class="inline"><DurationInput v-model="course.access" label="Access lasts" /> (0: no end)</span></label>
-      <label>Letters about it are signed by<Input :value="course.sender_name ?? ''" placeholder="the school's sender" @change="(e: Event) => (course.sender_name = typed(e) || null)" /></label>
-      <div><span class="label">Picture, for course cards in letters</span><PicturePick v-model="course.picture" label="course" small /></div>
-      <div class="inline"><Checkbox :checked="course.certificate !== null" @change="(e) => (course.certificate = e.target.checked ? { ...FRESH } : null)">Certificate</Checkbox><Checkbox v-if="course.certificate" v-model:checked="course.certificate.approval">after your approval</Checkbox><button v-if="course.certificate" class="link" :aria-expanded="designing" @click="designing = !designing">{{ designing ? "Done with its look" : "How it looks" }}</button></div>
+      <label
+        >Where feedback is written<Input
+          :value="course.review_url ?? ''"
+          placeholder="https://…"
+          @change="(e: Event) => (course.review_url = typed(e) || null)"
+      /></label>
+      <label
+        >Access lasts
+        <span class="inline"><DurationInput v-model="course.access" label="Access lasts" /> (0: no end)</span></label
+      >
+      <label
+        >Letters about it are signed by<Input
+          :value="course.sender_name ?? ''"
+          placeholder="the school's sender"
+          @change="(e: Event) => (course.sender_name = typed(e) || null)"
+      /></label>
+      <div>
+        <span class="label">Picture, for course cards in letters</span
+        ><PicturePick v-model="course.picture" label="course" small />
+      </div>
+      <div class="inline">
+        <Checkbox
+          :checked="course.certificate !== null"
+          @change="(e) => (course.certificate = e.target.checked ? { ...FRESH } : null)"
+          >Certificate</Checkbox
+        ><Checkbox v-if="course.certificate" v-model:checked="course.certificate.approval">after your approval</Checkbox
+        ><button v-if="course.certificate" class="link" :aria-expanded="designing" @click="designing = !designing">
+          {{ designing ? "Done with its look" : "How it looks" }}
+        </button>
+      </div>
       <CertificateDesign v-if="course.certificate && designing" v-model="course.certificate" :course="course" />
     </section>
     <section v-for="(module, m) in course.modules" :key="module.key" class="sheet box">
-      <header class="inline"><b class="postmark">{{ m + 1 }}</b><Input v-model:value="module.title" :aria-label="`Title of module ${m + 1}`" class="title" />
-        <label class="inline label">opens after <DurationInput v-model="module.unlocks" :label="`Module ${m + 1} opens after`" /></label>
-        <Button size="small" type="text" :disabled="!m" :aria-label="`Move module ${m + 1} up`" @click="moveModule(m, -1)">↑</Button><Button size="small" type="text" :disabled="m === course.modules.length - 1" :aria-label="`Move module ${m + 1} down`" @click="moveModule(m, 1)">↓</Button>
-        <Button size="small" type="text" @click="course.modules.splice(m, 1)">Remove</Button></header>
-      <div v-for="(lesson, at) in module.lessons" :key="lesson.key" class="item"><Input v-model:value="lesson.title" :aria-label="`Lesson ${lesson.key}`" /><span class="inline label"><InputNumber :value="lesson.minutes ?? undefined" :min="0" :aria-label="`Minutes of ${lesson.title}`" class="num" @change="(n) => (lesson.minutes = n === null || n === '' ? null : Number(n))" /> min</span>
-        <Button size="small" type="text" :aria-label="`Move ${lesson.title} up`" @click="moveItem(m, 'lessons', at, -1)">↑</Button><Button size="small" type="text" :aria-label="`Move ${lesson.title} down`" @click="moveItem(m, 'lessons', at, 1)">↓</Button><Button size="small" type="text" @click="module.lessons.splice(at, 1)">Remove</Button></div>
-      <div v-for="(quiz, at) in module.quizzes" :key="quiz.key" class="item"><span class="inline"><span class="pill">Quiz</span><Input v-model:value="quiz.title" :aria-label="`Quiz ${quiz.key}`" /></span><span class="inline label">pass <InputNumber v-model:value="quiz.pass_mark" :min="0" :max="100" :aria-label="`Pass mark of ${quiz.title}`" class="num" /> %</span>
-        <Button size="small" type="text" :aria-label="`Move ${quiz.title} up`" @click="moveItem(m, 'quizzes', at, -1)">↑</Button><Button size="small" type="text" :aria-label="`Move ${quiz.title} down`" @click="moveItem(m, 'quizzes', at, 1)">↓</Button><Button size="small" type="text" @click="module.quizzes.splice(at, 1)">Remove</Button></div>
-      <div class="inline"><Button size="small" @click="addItem(module, 'lessons')">Add a lesson</Button><Button size="small" @click="addItem(module, 'quizzes')">Add a quiz</Button></div>
+      <header class="inline">
+        <b class="postmark">{{ m + 1 }}</b><Input
+          v-model:value="module.title"
+          :aria-label="`Title of module ${m + 1}`"
+          class="title"
+        />
+        <label class="inline label"
+          >opens after <DurationInput v-model="module.unlocks" :label="`Module ${m + 1} opens after`"
+        /></label>
+        <Button
+          size="small"
+          type="text"
+          :disabled="!m"
+          :aria-label="`Move module ${m + 1} up`"
+          @click="moveModule(m, -1)"
+          >↑</Button
+        ><Button
+          size="small"
+          type="text"
+          :disabled="m === course.modules.length - 1"
+          :aria-label="`Move module ${m + 1} down`"
+          @click="moveModule(m, 1)"
+          >↓</Button
+        >
+        <Button size="small" type="text" @click="course.modules.splice(m, 1)">Remove</Button>
+      </header>
+      <div v-for="(lesson, at) in module.lessons" :key="lesson.key" class="item">
+        <Input v-model:value="lesson.title" :aria-label="`Lesson ${lesson.key}`" /><span class="inline label"
+          ><InputNumber
+            :value="lesson.minutes ?? undefined"
+            :min="0"
+            :aria-label="`Minutes of ${lesson.title}`"
+            class="num"
+            @change="(n) => (lesson.minutes = n === null || n === '' ? null : Number(n))"
+          />
+          min</span
+        >
+        <Button size="small" type="text" :aria-label="`Move ${lesson.title} up`" @click="moveItem(m, 'lessons', at, -1)"
+          >↑</Button
+        ><Button
+          size="small"
+          type="text"
+          :aria-label="`Move ${lesson.title} down`"
+          @click="moveItem(m, 'lessons', at, 1)"
+          >↓</Button
+        ><Button size="small" type="text" @click="module.lessons.splice(at, 1)">Remove</Button>
+      </div>
+      <div v-for="(quiz, at) in module.quizzes" :key="quiz.key" class="item">
+        <span class="inline"
+          ><span class="pill">Quiz</span><Input v-model:value="quiz.title" :aria-label="`Quiz ${quiz.key}`" /></span
+        ><span class="inline label"
+          >pass
+          <InputNumber
+            v-model:value="quiz.pass_mark"
+            :min="0"
+            :max="100"
+            :aria-label="`Pass mark of ${quiz.title}`"
+            class="num"
+          />
+          %</span
+        >
+        <Button size="small" type="text" :aria-label="`Move ${quiz.title} up`" @click="moveItem(m, 'quizzes', at, -1)"
+          >↑</Button
+        ><Button size="small" type="text" :aria-label="`Move ${quiz.title} down`" @click="moveItem(m, 'quizzes', at, 1)"
+          >↓</Button
+        ><Button size="small" type="text" @click="module.quizzes.splice(at, 1)">Remove</Button>
+      </div>
+      <div class="inline">
+        <Button size="small" @click="addItem(module, 'lessons')">Add a lesson</Button
+        ><Button size="small" @click="addItem(module, 'quizzes')">Add a quiz</Button>
+      </div>
     </section>
     <Button class="add" @click="addModule">Add a module</Button>
-    <section class="sheet box"><h2>Offers that give this course</h2>
-      <div v-for="one in offers" :key="one.key" class="item"><Input :value="one.title" :aria-label="`Title of offer ${one.key}`" @blur="(e: Event) => setTitle(one, typed(e))" /><Input :value="one.price ? `${one.price.currency} ${one.price.amount}` : ''" placeholder="free" :aria-label="`Price of ${one.title}`" class="price" @blur="(e: Event) => setPrice(one, typed(e))" /><span class="label postmark">{{ one.key }}</span>
-        <Button size="small" type="text" danger @click="throwAway(one.title, () => api.DELETE('/api/offers/{key}', { params: { path: { key: one.key } } }), '')">Throw away</Button>
-        <div class="offer"><Input :value="one.url ?? ''" placeholder="where it can be bought: a web address" :aria-label="`Where ${one.title} can be bought`" @blur="(e: Event) => setOffer(one, { url: typed(e).trim() || null })" /><Input :value="one.summary" placeholder="in one sentence; without it, the course's" :aria-label="`${one.title} in one sentence`" @blur="(e: Event) => setOffer(one, { summary: typed(e) })" /></div></div>
-      <div><Button size="small" @click="addOffer">Add an offer</Button></div></section>
+    <section class="sheet box">
+      <h2>Offers that give this course</h2>
+      <div v-for="one in offers" :key="one.key" class="item">
+        <Input
+          :value="one.title"
+          :aria-label="`Title of offer ${one.key}`"
+          @blur="(e: Event) => setTitle(one, typed(e))"
+        /><Input
+          :value="one.price ? `${one.price.currency} ${one.price.amount}` : ''"
+          placeholder="free"
+          :aria-label="`Price of ${one.title}`"
+          class="price"
+          @blur="(e: Event) => setPrice(one, typed(e))"
+        /><span class="label postmark">{{ one.key }}</span>
+        <Button
+          size="small"
+          type="text"
+          danger
+          @click="
+            throwAway(one.title, () => api.DELETE('/api/offers/{key}', { params: { path: { key: one.key } } }), '')
+          "
+          >Throw away</Button
+        >
+        <div class="offer">
+          <Input
+            :value="one.url ?? ''"
+            placeholder="where it can be bought: a web address"
+            :aria-label="`Where ${one.title} can be bought`"
+            @blur="(e: Event) => setOffer(one, { url: typed(e).trim() || null })"
+          /><Input
+            :value="one.summary"
+            placeholder="in one sentence; without it, the course's"
+            :aria-label="`${one.title} in one sentence`"
+            @blur="(e: Event) => setOffer(one, { summary: typed(e) })"
+          />
+        </div>
+      </div>
+      <div><Button size="small" @click="addOffer">Add an offer</Button></div>
+    </section>
   </div>
 </template>
 
 <style scoped>
-.room { padding: 16px 22px 40px; overflow: auto; display: flex; flex-direction: column; gap: 12px; } .bar, .inline { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; } .grow { flex: 1; }
-.box { padding: 12px 16px; display: flex; flex-direction: column; gap: 6px; } .two { display: grid; grid-template-columns: repeat(auto-fit, minmax(280px, 1fr)); gap: 10px 18px; } label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } label.inline { flex-direction: row; }
-.title { font: 600 15px var(--title); width: 300px; max-width: 100%; } .item { display: grid; grid-template-columns: minmax(160px, 1fr) auto auto auto auto; gap: 8px; align-items: center; padding-left: 20px; } .num { width: 68px; } .offer { grid-column: 1 / -1; display: grid; grid-template-columns: 1fr 1fr; gap: 8px; } .price { width: 130px; } .add { align-self: flex-start; } .note { background: var(--warn-bg); color: var(--warn); padding: 7px 14px; border-radius: 6px; }
-@media (max-width: 720px) { .room { padding: 12px; } .item { grid-template-columns: minmax(0, 1fr) auto; padding-left: 0; } }
+.room {
+  padding: 16px 22px 40px;
+  overflow: auto;
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.bar,
+.inline {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.grow {
+  flex: 1;
+}
+.box {
+  padding: 12px 16px;
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+}
+.two {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(280px, 1fr));
+  gap: 10px 18px;
+}
+label:not(.ant-checkbox-wrapper) {
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  color: var(--soft);
+}
+label.inline {
+  flex-direction: row;
+}
+.title {
+  font: 600 15px var(--title);
+  width: 300px;
+  max-width: 100%;
+}
+.item {
+  display: grid;
+  grid-template-columns: minmax(160px, 1fr) auto auto auto auto;
+  gap: 8px;
+  align-items: center;
+  padding-left: 20px;
+}
+.num {
+  width: 68px;
+}
+.offer {
+  grid-column: 1 / -1;
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+}
+.price {
+  width: 130px;
+}
+.add {
+  align-self: flex-start;
+}
+.note {
+  background: var(--warn-bg);
+  color: var(--warn);
+  padding: 7px 14px;
+  border-radius: 6px;
+}
+@media (max-width: 720px) {
+  .room {
+    padding: 12px;
+  }
+  .item {
+    grid-template-columns: minmax(0, 1fr) auto;
+    padding-left: 0;
+  }
+}
 </style>

@@ -22,20 +22,35 @@ const { data: students } = useQuery({
   queryFn: () => data(api.GET("/api/students", { params: { query: { q: typed.value } } })),
   enabled: computed(() => open.value && typed.value.trim().length > 1),
 });
-const { data: broadcasts } = useQuery({ queryKey: ["broadcasts"], queryFn: () => data(api.GET("/api/broadcasts")), enabled: open });
+const { data: broadcasts } = useQuery({
+  queryKey: ["broadcasts"],
+  queryFn: () => data(api.GET("/api/broadcasts")),
+  enabled: open,
+});
 const found = computed(() => {
   const all = [
     ...props.places.map((place) => ({ to: place.to, name: place.name, kind: "Place" })),
     ...(things.value?.courses ?? []).map((one) => ({ to: `/courses/${one.key}`, name: one.title, kind: "Course" })),
-    ...(things.value?.sequences ?? []).flatMap((one) => [{ to: `/sequences/${one.key}`, name: one.title, kind: "Sequence" }, { to: `/sequences/${one.key}/rehearsal`, name: `${one.title}`, kind: "Rehearse" }]),
+    ...(things.value?.sequences ?? []).flatMap((one) => [
+      { to: `/sequences/${one.key}`, name: one.title, kind: "Sequence" },
+      { to: `/sequences/${one.key}/rehearsal`, name: `${one.title}`, kind: "Rehearse" },
+    ]),
     ...(broadcasts.value ?? []).map((one) => ({ to: `/broadcasts/${one.key}`, name: one.name, kind: "Broadcast" })),
-    { to: "/tags", name: "Tags", kind: "Place" }, { to: "/audiences", name: "Audiences", kind: "Place" }, { to: "/import", name: "Import students", kind: "Place" }, { to: "/certificates", name: "Certificates", kind: "Place" }, { to: "/school/look", name: "Look of the letters", kind: "Place" },
+    { to: "/tags", name: "Tags", kind: "Place" },
+    { to: "/audiences", name: "Audiences", kind: "Place" },
+    { to: "/import", name: "Import students", kind: "Place" },
+    { to: "/certificates", name: "Certificates", kind: "Place" },
+    { to: "/school/look", name: "Look of the letters", kind: "Place" },
     { to: "/broadcasts?new", name: "New broadcast", kind: "Do" },
     ...(things.value?.letters ?? []).map((one) => ({ to: `/letters/${one.key}`, name: one.title, kind: "Letter" })),
   ];
   const words = typed.value.toLowerCase().split(/\s+/).filter(Boolean);
   const fitting = all.filter((one) => words.every((word) => `${one.kind} ${one.name}`.toLowerCase().includes(word)));
-  const people = words.length ? (students.value?.items ?? []).slice(0, 6).map((one) => ({ to: `/students/${one.key}`, name: `${one.name} · ${one.email}`, kind: "Student" })) : [];
+  const people = words.length
+    ? (students.value?.items ?? [])
+        .slice(0, 6)
+        .map((one) => ({ to: `/students/${one.key}`, name: `${one.name} · ${one.email}`, kind: "Student" }))
+    : [];
   return [...fitting.slice(0, 12), ...people];
 });
 // Enter pressed before the list has come: go as soon as it has.
@@ -75,7 +90,9 @@ function key(event: KeyboardEvent): void {
     return;
   }
   if (open.value) return inside(event);
-  const typing = (event.target as HTMLElement).closest("input, textarea, select, [contenteditable], .ant-select, .ant-modal, .desk");
+  const typing = (event.target as HTMLElement).closest(
+    "input, textarea, select, [contenteditable], .ant-select, .ant-modal, .desk",
+  );
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === "?") help.value = true;
   else if (first === "g") {
@@ -89,21 +106,77 @@ function key(event: KeyboardEvent): void {
 onMounted(() => window.addEventListener("keydown", key));
 onBeforeUnmount(() => window.removeEventListener("keydown", key));
 const KEYS = [
-  ["Ctrl K or ⌘ K", "go anywhere by name"], ["g, then a letter", "go to a place: g t Today, g c Courses, g s Sequences …"], ["?", "this list"],
-  ["n · p", "in a broadcast: the letter as the next student sees it, or the one before"], ["↑ ↓", "in a sequence: choose a step"], ["l w f b p t d r e", "add a letter, wait, wait for, branch, waypoint, tag, date, repeat, end behind it"], ["Alt ↑ ↓", "move it up or down"], ["Alt → ←", "move it into the lane above, or out of its lane"], ["c · Delete", "copy it · remove it"], ["Ctrl Z · Ctrl Shift Z", "take back · do again"],
+  ["Ctrl K or ⌘ K", "go anywhere by name"],
+  ["g, then a letter", "go to a place: g t Today, g c Courses, g s Sequences …"],
+  ["?", "this list"],
+  ["n · p", "in a broadcast: the letter as the next student sees it, or the one before"],
+  ["↑ ↓", "in a sequence: choose a step"],
+  ["l w f b p t d r e", "add a letter, wait, wait for, branch, waypoint, tag, date, repeat, end behind it"],
+  ["Alt ↑ ↓", "move it up or down"],
+  ["Alt → ←", "move it into the lane above, or out of its lane"],
+  ["c · Delete", "copy it · remove it"],
+  ["Ctrl Z · Ctrl Shift Z", "take back · do again"],
 ];
 defineExpose({ show: () => (open.value = true) });
 </script>
 
 <template>
   <Modal v-model:open="open" :footer="null" :closable="false" width="560px" wrap-class-name="palette" title="Go to">
-    <Input ref="box" v-model:value="typed" placeholder="A place, course, sequence, letter, broadcast or student" aria-label="Go to" role="combobox" aria-expanded="true" aria-controls="palette-found" />
-    <ul id="palette-found" role="listbox" aria-label="Found" class="found"><li v-for="(one, index) in found" :key="one.to + one.kind" role="option" :aria-selected="index === at" :class="{ at: index === at }" @click="go(index)" @mousemove="at = index"><span class="label kind">{{ one.kind }}</span>{{ one.name }}</li></ul>
+    <Input
+      ref="box"
+      v-model:value="typed"
+      placeholder="A place, course, sequence, letter, broadcast or student"
+      aria-label="Go to"
+      role="combobox"
+      aria-expanded="true"
+      aria-controls="palette-found"
+    />
+    <ul id="palette-found" role="listbox" aria-label="Found" class="found">
+      <li
+        v-for="(one, index) in found"
+        :key="one.to + one.kind"
+        role="option"
+        :aria-selected="index === at"
+        :class="{ at: index === at }"
+        @click="go(index)"
+        @mousemove="at = index"
+      >
+        <span class="label kind">{{ one.kind }}</span>{{ one.name }}
+      </li>
+    </ul>
     <p v-if="!found.length" class="soft">Nothing is called that.</p>
   </Modal>
-  <Modal v-model:open="help" title="Keys" :footer="null"><table class="plain"><tbody><tr v-for="[keys, what] in KEYS" :key="keys"><td class="postmark">{{ keys }}</td><td>{{ what }}</td></tr></tbody></table></Modal>
+  <Modal v-model:open="help" title="Keys" :footer="null"
+    ><table class="plain">
+      <tbody>
+        <tr v-for="[keys, what] in KEYS" :key="keys">
+          <td class="postmark">{{ keys }}</td>
+          <td>{{ what }}</td>
+        </tr>
+      </tbody>
+    </table></Modal
+  >
 </template>
 
 <style scoped>
-.found { list-style: none; margin: 8px 0 0; padding: 0; max-height: 50vh; overflow-y: auto; } .found li { padding: 6px 10px; border-radius: 5px; cursor: pointer; overflow-wrap: anywhere; } .found .at { background: var(--act-bg); } .kind { display: inline-block; width: 78px; }
+.found {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+  max-height: 50vh;
+  overflow-y: auto;
+}
+.found li {
+  padding: 6px 10px;
+  border-radius: 5px;
+  cursor: pointer;
+  overflow-wrap: anywhere;
+}
+.found .at {
+  background: var(--act-bg);
+}
+.kind {
+  display: inline-block;
+  width: 78px;
+}
 </style>

@@ -53,9 +53,27 @@ const waiting = computed(() => {
 </template>
 
 <style scoped>
-.now { font-weight: 700; font-size: 14px; white-space: nowrap; line-height: 1.35; margin: 2px 0; }
-.mover { margin-top: 8px; }
-.why { margin: 0 0 10px; max-width: 230px; }
-.moves { display: flex; flex-direction: column; gap: 8px; }
-.until { display: flex; gap: 8px; }
+.now {
+  font-weight: 700;
+  font-size: 14px;
+  white-space: nowrap;
+  line-height: 1.35;
+  margin: 2px 0;
+}
+.mover {
+  margin-top: 8px;
+}
+.why {
+  margin: 0 0 10px;
+  max-width: 230px;
+}
+.moves {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+.until {
+  display: flex;
+  gap: 8px;
+}
 </style>

@@ -26,7 +26,7 @@ async function signIn(): Promise<void> {
 
 <template>
   <main class="door">
-    <div class="airmail"></div>
+    <div class="airmail" />
     <form class="inside" @submit.prevent="signIn">
       <img src="/mark.svg" alt="" width="40" />
       <h1>Patient Courier</h1>
@@ -39,8 +39,28 @@ async function signIn(): Promise<void> {
 </template>
 
 <style scoped>
-.door { max-width: 380px; margin: 12vh auto 0; background: var(--sheet); border: 1px solid var(--rule); border-radius: 6px; overflow: hidden; }
-.inside { padding: 28px; display: flex; flex-direction: column; gap: 14px; }
-label { display: flex; flex-direction: column; gap: 4px; color: var(--soft); }
-.refused { color: var(--red); margin: 0; }
+.door {
+  max-width: 380px;
+  margin: 12vh auto 0;
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  overflow: hidden;
+}
+.inside {
+  padding: 28px;
+  display: flex;
+  flex-direction: column;
+  gap: 14px;
+}
+label {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  color: var(--soft);
+}
+.refused {
+  color: var(--red);
+  margin: 0;
+}
 </style>

@@ -25,7 +25,11 @@ export function useScrolled(): void {
     if (!done && Date.now() - since < PATIENCE_MS) trying = window.setTimeout(() => restore(wanted, since), 50);
   }
   const stopBefore = router.beforeEach((to, from) => {
-    if (to.path !== from.path) kept.set(here, parts().map((part) => part.scrollTop));
+    if (to.path !== from.path)
+      kept.set(
+        here,
+        parts().map((part) => part.scrollTop),
+      );
   });
   const stopAfter = router.afterEach((to, from) => {
     const before = here;

@@ -35,19 +35,90 @@ const does = computed(() => {
   <details>
     <summary>{{ does }}</summary>
     <div class="inside">
-    <label>Takes off the tags<Select mode="tags" :value="answer.remove_tags ?? []" :options="options.tag" v-named="`Tags that answer ${number} takes off`" placeholder="takes off no tag" @change="(tags) => set({ remove_tags: tags as string[] })" /></label>
-    <Checkbox :checked="answer.stops_help ?? false" @change="(event) => set({ stops_help: event.target.checked })">Stops help with this course</Checkbox>
-    <Checkbox :checked="answer.leaves ?? false" @change="(event) => set({ leaves: event.target.checked })">Takes the student out of the sequence</Checkbox>
-    <label>What the student sees afterwards<textarea :value="answer.page ?? ''" rows="2" :aria-label="`Page after answer ${number}`" placeholder="Thank you, and what comes next" @input="(event: Event) => set({ page: (event.target as HTMLTextAreaElement).value || null })"></textarea></label>
-    <label>What they are asked to write about there<Input :value="answer.ask ?? ''" :aria-label="`Question for words after answer ${number}`" placeholder="nothing is asked" @change="(event: Event) => set({ ask: typed(event) ?? '' })" /></label>
-    <label>What it counts, when the question is feedback from 1 to 5<Select :value="answer.value ?? 0" :options="[{ value: 0, label: 'nothing' }, ...[1, 2, 3, 4, 5].map((value) => ({ value, label: String(value) }))]" v-named="`What answer ${number} counts`" style="width: 120px" @change="(value) => set({ value: Number(value) || null })" /></label>
-    <label>and where they can go on to<Input :value="answer.url ?? ''" :aria-label="`Address after answer ${number}`" placeholder="nowhere, a web address, or a merge field such as {{ course.review_url }}" @change="(event: Event) => set({ url: typed(event) })" /></label>
+      <label
+        >Takes off the tags<Select
+          v-named="`Tags that answer ${number} takes off`"
+          mode="tags"
+          :value="answer.remove_tags ?? []"
+          :options="options.tag"
+          placeholder="takes off no tag"
+          @change="(tags) => set({ remove_tags: tags as string[] })"
+      /></label>
+      <Checkbox :checked="answer.stops_help ?? false" @change="(event) => set({ stops_help: event.target.checked })"
+        >Stops help with this course</Checkbox
+      >
+      <Checkbox :checked="answer.leaves ?? false" @change="(event) => set({ leaves: event.target.checked })"
+        >Takes the student out of the sequence</Checkbox
+      >
+      <label
+        >What the student sees afterwards<textarea
+          :value="answer.page ?? ''"
+          rows="2"
+          :aria-label="`Page after answer ${number}`"
+          placeholder="Thank you, and what comes next"
+          @input="(event: Event) => set({ page: (event.target as HTMLTextAreaElement).value || null })"
+        />
+      </label>
+      <label
+        >What they are asked to write about there<Input
+          :value="answer.ask ?? ''"
+          :aria-label="`Question for words after answer ${number}`"
+          placeholder="nothing is asked"
+          @change="(event: Event) => set({ ask: typed(event) ?? '' })"
+      /></label>
+      <label
+        >What it counts, when the question is feedback from 1 to 5<Select
+          v-named="`What answer ${number} counts`"
+          :value="answer.value ?? 0"
+          :options="[
+            { value: 0, label: 'nothing' },
+            ...[1, 2, 3, 4, 5].map((value) => ({ value, label: String(value) })),
+          ]"
+          style="width: 120px"
+          @change="(value) => set({ value: Number(value) || null })"
+      /></label>
+      <label
+        >and where they can go on to<Input
+          :value="answer.url ?? ''"
+          :aria-label="`Address after answer ${number}`"
+          placeholder="nowhere, a web address, or a merge field such as {{ course.review_url }}"
+          @change="(event: Event) => set({ url: typed(event) })"
+      /></label>
     </div>
   </details>
 </template>
 
 <style scoped>
-details { padding: 0 0 6px 4px; } summary { cursor: pointer; color: var(--soft); font-size: 13px; } .inside { display: flex; flex-direction: column; gap: 9px; padding: 8px 0 4px; }
-label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 3px; color: var(--soft); } .ant-checkbox-wrapper { margin: 0; }
-textarea { border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; color: var(--ink); background: #fff; font: inherit; resize: vertical; }
+details {
+  padding: 0 0 6px 4px;
+}
+summary {
+  cursor: pointer;
+  color: var(--soft);
+  font-size: 13px;
+}
+.inside {
+  display: flex;
+  flex-direction: column;
+  gap: 9px;
+  padding: 8px 0 4px;
+}
+label:not(.ant-checkbox-wrapper) {
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  color: var(--soft);
+}
+.ant-checkbox-wrapper {
+  margin: 0;
+}
+textarea {
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 6px 11px;
+  color: var(--ink);
+  background: #fff;
+  font: inherit;
+  resize: vertical;
+}
 </style>

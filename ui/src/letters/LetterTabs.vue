@@ -13,6 +13,30 @@ defineProps<{ id: string; at: "write" | "figures" | "versions"; changed?: boolea
 </template>
 
 <style scoped>
-.tabs { display: flex; gap: 22px; padding: 0 22px; border-bottom: 1px solid var(--rule); background: var(--sheet); align-items: baseline; flex-wrap: wrap; } a { padding: 7px 2px; text-decoration: none; color: var(--soft); border-bottom: 3px solid transparent; } .here { color: var(--ink); border-color: var(--act); font-weight: 600; }
-@media (max-width: 720px) { .tabs { padding: 0 14px; gap: 16px; } }
+.tabs {
+  display: flex;
+  gap: 22px;
+  padding: 0 22px;
+  border-bottom: 1px solid var(--rule);
+  background: var(--sheet);
+  align-items: baseline;
+  flex-wrap: wrap;
+}
+a {
+  padding: 7px 2px;
+  text-decoration: none;
+  color: var(--soft);
+  border-bottom: 3px solid transparent;
+}
+.here {
+  color: var(--ink);
+  border-color: var(--act);
+  font-weight: 600;
+}
+@media (max-width: 720px) {
+  .tabs {
+    padding: 0 14px;
+    gap: 16px;
+  }
+}
 </style>

@@ -29,11 +29,31 @@ const FRESH: Record<Kind, () => Block> = {
   next_lesson: () => ({ kind: "next_lesson", label: "Go on learning" }),
   divider: () => ({ kind: "divider" }),
   space: () => ({ kind: "space", size: "medium" }),
-  event: () => ({ kind: "event", title: "", at: `${new Date(Date.now() + 7 * 86_400_000).toISOString().slice(0, 10)}T19:00`, minutes: 60, place: "Online", url: "", zone: null }),
+  event: () => ({
+    kind: "event",
+    title: "",
+    at: `${new Date(Date.now() + 7 * 86_400_000).toISOString().slice(0, 10)}T19:00`,
+    minutes: 60,
+    place: "Online",
+    url: "",
+    zone: null,
+  }),
   signature: () => ({ kind: "signature" }),
   note: () => ({ kind: "note", text: "" }),
-  answers: () => ({ kind: "answers", question: "How is it going?", answers: [{ key: "well", label: "Well", add_tags: [] }, { key: "stuck", label: "I am stuck", add_tags: [] }], beside: false }),
-  columns: () => ({ kind: "columns", left: [{ kind: "text", html: "<p></p>" }], right: [{ kind: "text", html: "<p></p>" }] }),
+  answers: () => ({
+    kind: "answers",
+    question: "How is it going?",
+    answers: [
+      { key: "well", label: "Well", add_tags: [] },
+      { key: "stuck", label: "I am stuck", add_tags: [] },
+    ],
+    beside: false,
+  }),
+  columns: () => ({
+    kind: "columns",
+    left: [{ kind: "text", html: "<p></p>" }],
+    right: [{ kind: "text", html: "<p></p>" }],
+  }),
 };
 export const freshBlock = (kind: Kind): Block => FRESH[kind]();
 
@@ -64,7 +84,13 @@ export function freshKeys(block: Block, taken: string[]): Block {
   return found;
 }
 export function answerKeys(blocks: Block[]): string[] {
-  return blocks.flatMap((one) => (one.kind === "columns" ? answerKeys([...one.left, ...one.right]) : one.kind === "answers" ? one.answers.map((answer) => answer.key) : []));
+  return blocks.flatMap((one) =>
+    one.kind === "columns"
+      ? answerKeys([...one.left, ...one.right])
+      : one.kind === "answers"
+        ? one.answers.map((answer) => answer.key)
+        : [],
+  );
 }
 
 /** A block that was copied, so that another letter can take it; it stays in this browser. */

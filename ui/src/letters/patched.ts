@@ -4,7 +4,10 @@ export function patched<T extends object>(body: T, patch: { [name: string]: unkn
   for (const step of patch) {
     const path = String(step.path).split("/").slice(1);
     const last = path.pop();
-    const place = path.reduce<Record<string, unknown> | undefined>((found, name) => found?.[name] as Record<string, unknown> | undefined, copy as Record<string, unknown>);
+    const place = path.reduce<Record<string, unknown> | undefined>(
+      (found, name) => found?.[name] as Record<string, unknown> | undefined,
+      copy as Record<string, unknown>,
+    );
     if (step.op === "replace" && place && last !== undefined) place[last] = step.value;
   }
   return copy;

@@ -15,7 +15,9 @@ const router = useRouter();
 const notice = useNotice();
 const asking = ref(false);
 const path = computed(() => ({ params: { path: { id: props.id } } }));
-const words = computed(() => (props.status === "sent" || props.status === "told" ? "Send it again" : "Send it after all"));
+const words = computed(() =>
+  props.status === "sent" || props.status === "told" ? "Send it again" : "Send it after all",
+);
 const { data: slip } = useQuery({
   queryKey: ["again", computed(() => props.id)],
   queryFn: () => data(api.GET("/api/deliveries/{id}/again", path.value)),
@@ -37,9 +39,19 @@ const send = useMutation({
 <template>
   <button v-if="small" class="link small" @click="asking = true">{{ words }}</button>
   <Button v-else @click="asking = true">{{ words }}</Button>
-  <AskDialog v-model:open="asking" :title="words" ok="Send it now" cancel="Not now" :ready="Boolean(slip && !slip.against)" :busy="send.isPending.value" @ok="send.mutate()">
+  <AskDialog
+    v-model:open="asking"
+    :title="words"
+    ok="Send it now"
+    cancel="Not now"
+    :ready="Boolean(slip && !slip.against)"
+    :busy="send.isPending.value"
+    @ok="send.mutate()"
+  >
     <div v-if="slip" data-testid="again">
-      <p class="post">To <bdi>{{ slip.to }}</bdi></p>
+      <p class="post">
+        To <bdi>{{ slip.to }}</bdi>
+      </p>
       <p>“{{ slip.subject }}”, in its newest text</p>
       <p v-if="slip.against" class="blank" role="alert">▲ {{ slip.against }}</p>
       <p v-for="line in slip.remarks" :key="line" class="soft">{{ line }}</p>
@@ -48,8 +60,17 @@ const send = useMutation({
 </template>
 
 <style scoped>
-.small { font-size: 12.5px; }
-.post { font: 600 16px/1.4 var(--title); overflow-wrap: anywhere; }
-.blank { color: var(--warn); }
-p { margin: 0 0 6px; }
+.small {
+  font-size: 12.5px;
+}
+.post {
+  font: 600 16px/1.4 var(--title);
+  overflow-wrap: anywhere;
+}
+.blank {
+  color: var(--warn);
+}
+p {
+  margin: 0 0 6px;
+}
 </style>

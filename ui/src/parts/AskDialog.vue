@@ -3,7 +3,10 @@ import Modal from "ant-design-vue/es/modal";
 import { nextTick, onBeforeUnmount, ref, watch } from "vue";
 
 /** A question in a dialog: its first field has the keyboard when it opens, Enter confirms, Escape closes. */
-const props = withDefaults(defineProps<{ open: boolean; title: string; ok: string; cancel?: string; ready?: boolean; busy?: boolean }>(), { cancel: "Cancel", ready: true });
+const props = withDefaults(
+  defineProps<{ open: boolean; title: string; ok: string; cancel?: string; ready?: boolean; busy?: boolean }>(),
+  { cancel: "Cancel", ready: true },
+);
 const emit = defineEmits<{ "update:open": [open: boolean]; ok: []; cancel: [] }>();
 const inside = ref<HTMLElement>();
 let trying = 0;
@@ -14,7 +17,11 @@ function focus(left = 20): void {
   first?.focus();
   if (left && document.activeElement !== first) trying = window.setTimeout(() => focus(left - 1), 40);
 }
-watch(() => props.open, (now) => now && void nextTick(() => focus()), { immediate: true });
+watch(
+  () => props.open,
+  (now) => now && void nextTick(() => focus()),
+  { immediate: true },
+);
 onBeforeUnmount(() => window.clearTimeout(trying));
 
 function close(): void {
@@ -31,7 +38,16 @@ function enter(event: KeyboardEvent): void {
 </script>
 
 <template>
-  <Modal :open="open" :title="title" :ok-text="ok" :cancel-text="cancel" :ok-button-props="{ disabled: !ready }" :confirm-loading="busy" @ok="emit('ok')" @cancel="close">
+  <Modal
+    :open="open"
+    :title="title"
+    :ok-text="ok"
+    :cancel-text="cancel"
+    :ok-button-props="{ disabled: !ready }"
+    :confirm-loading="busy"
+    @ok="emit('ok')"
+    @cancel="close"
+  >
     <div ref="inside" @keydown.enter="enter"><slot /></div>
   </Modal>
 </template>

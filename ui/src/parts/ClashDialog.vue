@@ -15,11 +15,21 @@ const theirs = ref<boolean[]>([]);
 watch(found, (now) => (theirs.value = now.map((one) => JSON.stringify(one.mine) === JSON.stringify(at(one.path)))));
 
 function at(path: (string | number)[]): unknown {
-  return path.reduce<unknown>((value, part) => (value as Record<string | number, unknown> | undefined)?.[part], props.base);
+  return path.reduce<unknown>(
+    (value, part) => (value as Record<string | number, unknown> | undefined)?.[part],
+    props.base,
+  );
 }
 const all = (other: boolean) => (theirs.value = found.value.map(() => other));
 function choose(): void {
-  if (props.mine) emit("chosen", withTheirs(props.mine, found.value.filter((_, index) => theirs.value[index])));
+  if (props.mine)
+    emit(
+      "chosen",
+      withTheirs(
+        props.mine,
+        found.value.filter((_, index) => theirs.value[index]),
+      ),
+    );
 }
 </script>
 
@@ -34,11 +44,15 @@ function choose(): void {
       <legend>{{ placeWords(one.path) }} <span v-if="one.both" class="both">▲ changed in both</span></legend>
       <label :class="{ on: !theirs[index] }">
         <input v-model="theirs[index]" type="radio" :value="false" :name="`place-${index}`" />
-        <span><b class="label">Mine</b><bdi>{{ valueWords(one.mine) }}</bdi></span>
+        <span
+          ><b class="label">Mine</b><bdi>{{ valueWords(one.mine) }}</bdi></span
+        >
       </label>
       <label :class="{ on: theirs[index] }">
         <input v-model="theirs[index]" type="radio" :value="true" :name="`place-${index}`" />
-        <span><b class="label">The newer</b><bdi>{{ valueWords(one.theirs) }}</bdi></span>
+        <span
+          ><b class="label">The newer</b><bdi>{{ valueWords(one.theirs) }}</bdi></span
+        >
       </label>
     </fieldset>
     <p v-if="!found.length" class="soft">Both say the same.</p>
@@ -50,13 +64,54 @@ function choose(): void {
 </template>
 
 <style scoped>
-.quick { display: flex; gap: 8px; margin-bottom: 10px; }
-fieldset { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 10px 10px; margin: 0 0 10px; display: grid; grid-template-columns: 1fr 1fr; gap: 8px; }
-legend { font-size: 14px; font-weight: 600; padding: 0 6px; margin: 0; width: auto; border: 0; }
-label { display: flex; gap: 8px; align-items: flex-start; padding: 6px 8px; border-radius: 6px; cursor: pointer; }
-label.on { background: var(--act-bg); }
-label span { display: flex; flex-direction: column; min-width: 0; }
-bdi { overflow-wrap: anywhere; }
-.both { color: var(--warn); font-weight: 400; }
-@media (max-width: 560px) { fieldset { grid-template-columns: 1fr; } }
+.quick {
+  display: flex;
+  gap: 8px;
+  margin-bottom: 10px;
+}
+fieldset {
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 4px 10px 10px;
+  margin: 0 0 10px;
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+}
+legend {
+  font-size: 14px;
+  font-weight: 600;
+  padding: 0 6px;
+  margin: 0;
+  width: auto;
+  border: 0;
+}
+label {
+  display: flex;
+  gap: 8px;
+  align-items: flex-start;
+  padding: 6px 8px;
+  border-radius: 6px;
+  cursor: pointer;
+}
+label.on {
+  background: var(--act-bg);
+}
+label span {
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+}
+bdi {
+  overflow-wrap: anywhere;
+}
+.both {
+  color: var(--warn);
+  font-weight: 400;
+}
+@media (max-width: 560px) {
+  fieldset {
+    grid-template-columns: 1fr;
+  }
+}
 </style>

@@ -22,9 +22,21 @@ function settle(): void {
 </script>
 
 <template>
-  <Input v-model:value="text" class="clock" :aria-label="label" :status="wrong ? 'error' : ''" :title="wrong ? 'A time such as 09:30' : ''" placeholder="--:--" @blur="settle" @press-enter="settle" />
+  <Input
+    v-model:value="text"
+    class="clock"
+    :aria-label="label"
+    :status="wrong ? 'error' : ''"
+    :title="wrong ? 'A time such as 09:30' : ''"
+    placeholder="--:--"
+    @blur="settle"
+    @press-enter="settle"
+  />
 </template>
 
 <style scoped>
-.clock { width: 72px; font-family: var(--mark); }
+.clock {
+  width: 72px;
+  font-family: var(--mark);
+}
 </style>

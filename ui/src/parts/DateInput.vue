@@ -30,12 +30,22 @@ function key(event: KeyboardEvent): void {
 
 <template>
   <Input
-    v-model:value="text" class="date" :aria-label="label" :disabled="disabled" :status="wrong ? 'error' : ''"
-    :title="wrong ? 'A date such as 12 Mar 2026' : 'Arrow keys go a day, with Shift a week'" placeholder="12 Mar 2026"
-    @keydown="key" @blur="settle" @press-enter="settle"
+    v-model:value="text"
+    class="date"
+    :aria-label="label"
+    :disabled="disabled"
+    :status="wrong ? 'error' : ''"
+    :title="wrong ? 'A date such as 12 Mar 2026' : 'Arrow keys go a day, with Shift a week'"
+    placeholder="12 Mar 2026"
+    @keydown="key"
+    @blur="settle"
+    @press-enter="settle"
   />
 </template>
 
 <style scoped>
-.date { width: 152px; font-family: var(--mark); }
+.date {
+  width: 152px;
+  font-family: var(--mark);
+}
 </style>

@@ -19,12 +19,31 @@ function fit(): void {
 
 <template>
   <div class="paper" :class="{ narrow }">
-    <iframe ref="frame" :srcdoc="shown" :title="title" :sandbox="opens ? 'allow-same-origin allow-popups allow-popups-to-escape-sandbox' : 'allow-same-origin'" :style="{ height: height + 'px' }" @load="fit"></iframe>
+    <iframe
+      ref="frame"
+      :srcdoc="shown"
+      :title="title"
+      :sandbox="opens ? 'allow-same-origin allow-popups allow-popups-to-escape-sandbox' : 'allow-same-origin'"
+      :style="{ height: height + 'px' }"
+      @load="fit"
+    />
   </div>
 </template>
 
 <style scoped>
-.paper { border: 1px solid var(--rule); border-radius: 6px; overflow: hidden; background: var(--ground); }
-.paper.narrow { max-width: 375px; margin: 0 auto; }
-iframe { width: 100%; border: 0; display: block; }
+.paper {
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  overflow: hidden;
+  background: var(--ground);
+}
+.paper.narrow {
+  max-width: 375px;
+  margin: 0 auto;
+}
+iframe {
+  width: 100%;
+  border: 0;
+  display: block;
+}
 </style>

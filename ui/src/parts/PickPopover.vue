@@ -34,5 +34,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", key));
 </template>
 
 <style scoped>
-.inside { max-width: 86vw; }
+.inside {
+  max-width: 86vw;
+}
 </style>

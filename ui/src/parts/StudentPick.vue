@@ -19,21 +19,34 @@ const { data: own } = useQuery({
 });
 const options = computed(() => {
   const found = (page.value?.items ?? []).map((s) => ({ value: s.key, label: s.name, detail: s.email }));
-  if (own.value && !found.some((s) => s.value === own.value?.key)) found.unshift({ value: own.value.key, label: own.value.name, detail: own.value.email });
+  if (own.value && !found.some((s) => s.value === own.value?.key))
+    found.unshift({ value: own.value.key, label: own.value.name, detail: own.value.email });
   return found;
 });
 </script>
 
 <template>
   <Select
-    v-model:value="chosen" show-search :filter-option="false" :options="options" v-named="label"
+    v-model:value="chosen"
+    v-named="label"
+    show-search
+    :filter-option="false"
+    :options="options"
     :get-popup-container="(node: HTMLElement) => node.parentElement ?? node"
-    placeholder="Choose a student" class="pick" :dropdown-match-select-width="280" @search="(text: string) => (q = text)"
+    placeholder="Choose a student"
+    class="pick"
+    :dropdown-match-select-width="280"
+    @search="(text: string) => (q = text)"
   >
-    <template #option="{ label: name, detail }"><div>{{ name }}</div><div class="label">{{ detail }}</div></template>
+    <template #option="{ label: name, detail }"
+      ><div>{{ name }}</div>
+      <div class="label">{{ detail }}</div></template
+    >
   </Select>
 </template>
 
 <style scoped>
-.pick { min-width: 180px; }
+.pick {
+  min-width: 180px;
+}
 </style>

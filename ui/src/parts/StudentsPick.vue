@@ -18,7 +18,10 @@ watch(page, (now) => now?.items.forEach((s) => (names[s.key] = s.name)), { immed
 // Names of those chosen earlier, who are not on the page that was searched for.
 const { data: own } = useQuery({
   queryKey: ["audience-names", "chosen", chosen],
-  queryFn: () => data(api.POST("/api/audiences/names", { body: { lines: [{ is: "student", keys: chosen.value }], q: "", page: 1 } })),
+  queryFn: () =>
+    data(
+      api.POST("/api/audiences/names", { body: { lines: [{ is: "student", keys: chosen.value }], q: "", page: 1 } }),
+    ),
   enabled: computed(() => chosen.value.some((key) => !names[key])),
 });
 watch(own, (now) => now?.items.forEach((s) => (names[s.key] = s.name)), { immediate: true });
@@ -37,14 +40,31 @@ function choose(keys: string[]): void {
 
 <template>
   <Select
-    :value="chosen" mode="multiple" show-search :filter-option="false" :options="options" v-named="label" class="pick"
-    :get-popup-container="(node: HTMLElement) => node.parentElement ?? node" placeholder="Name or address" auto-clear-search-value
-    @change="(keys) => choose(keys as string[])" @search="(text: string) => (q = text)"
+    v-named="label"
+    :value="chosen"
+    mode="multiple"
+    show-search
+    :filter-option="false"
+    :options="options"
+    class="pick"
+    :get-popup-container="(node: HTMLElement) => node.parentElement ?? node"
+    placeholder="Name or address"
+    auto-clear-search-value
+    @change="(keys) => choose(keys as string[])"
+    @search="(text: string) => (q = text)"
   >
-    <template #option="{ label: name, detail }"><div><bdi>{{ name }}</bdi></div><div class="label">{{ detail }}</div></template>
+    <template #option="{ label: name, detail }"
+      ><div>
+        <bdi>{{ name }}</bdi>
+      </div>
+      <div class="label">{{ detail }}</div></template
+    >
   </Select>
 </template>
 
 <style scoped>
-.pick { width: 100%; min-width: 220px; }
+.pick {
+  width: 100%;
+  min-width: 220px;
+}
 </style>

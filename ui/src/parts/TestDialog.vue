@@ -20,7 +20,9 @@ const mail = ref<number | null>(null);
 const send = useMutation({
   mutationFn: () => props.address({ student: shownAs.value, readers: readers.value.split(/[,;\s]+/).filter(Boolean) }),
   onSuccess: (sent) => {
-    notice.done(`${sent.length === 1 ? "The test is" : `${sent.length} tests are`} in the inbox of ${sent[0]?.to.join(", ")}.`);
+    notice.done(
+      `${sent.length === 1 ? "The test is" : `${sent.length} tests are`} in the inbox of ${sent[0]?.to.join(", ")}.`,
+    );
     if (sent.length === 1 && sent[0]?.mail) mail.value = sent[0].mail;
     else emit("close");
   },
@@ -29,14 +31,35 @@ const send = useMutation({
 </script>
 
 <template>
-  <AskDialog v-if="mail === null" open title="Send me a test" ok="Send" :busy="send.isPending.value" :ready="Boolean(shownAs)" @ok="send.mutate()" @cancel="emit('close')">
-    <label class="line">As this student would get it <StudentPick v-model="shownAs" label="Test as this student" /></label>
-    <label class="line">Also to (addresses of those who read proofs)<Input v-model:value="readers" aria-label="Also to" placeholder="proof@example.org" /></label>
+  <AskDialog
+    v-if="mail === null"
+    open
+    title="Send me a test"
+    ok="Send"
+    :busy="send.isPending.value"
+    :ready="Boolean(shownAs)"
+    @ok="send.mutate()"
+    @cancel="emit('close')"
+  >
+    <label class="line"
+      >As this student would get it <StudentPick v-model="shownAs" label="Test as this student"
+    /></label>
+    <label class="line"
+      >Also to (addresses of those who read proofs)<Input
+        v-model:value="readers"
+        aria-label="Also to"
+        placeholder="proof@example.org"
+    /></label>
     <p class="soft">“Test” stands before the subject, its links do nothing, and it counts nowhere.</p>
   </AskDialog>
   <MailDialog v-else :mail="mail" title="In your own inbox" @close="emit('close')" />
 </template>
 
 <style scoped>
-.line { display: flex; flex-direction: column; gap: 4px; margin-bottom: 10px; }
+.line {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  margin-bottom: 10px;
+}
 </style>

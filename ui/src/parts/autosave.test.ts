@@ -8,10 +8,20 @@ vi.mock("vue-router", () => ({ onBeforeRouteLeave: () => undefined }));
 interface Plan {
   name: string;
 }
-function opened(save: (body: Plan, edition: string) => Promise<unknown>, there = { body: { name: "theirs" }, edition: "2" }) {
+function opened(
+  save: (body: Plan, edition: string) => Promise<unknown>,
+  there = { body: { name: "theirs" }, edition: "2" },
+) {
   let found!: ReturnType<typeof useAutosave<Plan>>;
   const saving = async (body: Plan, edition: string) => String(await save(body, edition));
-  const setup = () => ((found = useAutosave<Plan>(() => "plan", saving, async () => there)), () => h("div"));
+  const setup = () => (
+    (found = useAutosave<Plan>(
+      () => "plan",
+      saving,
+      async () => there,
+    )),
+    () => h("div")
+  );
   const wrapper = mount(defineComponent({ setup }));
   const type = async (name: string) => {
     if (found.current.value) found.current.value.name = name;
@@ -65,7 +75,11 @@ describe("saving as one types", () => {
     plan.begin({ name: "" });
     await plan.type("x");
     await plan.flush();
-    expect([plan.refused.value, plan.changed.value, localStorage.length]).toEqual(["There is no such letter.", true, 1]);
+    expect([plan.refused.value, plan.changed.value, localStorage.length]).toEqual([
+      "There is no such letter.",
+      true,
+      1,
+    ]);
     plan.wrapper.unmount();
     const again = opened(async () => undefined);
     again.begin({ name: "" });

@@ -11,7 +11,8 @@ const iso = (year: number, month: number, day: number): string | null => {
 export function dateWords(date: string): string {
   const found = new Date(`${date}T12:00:00Z`);
   if (Number.isNaN(found.getTime())) return date;
-  const part = (options: Intl.DateTimeFormatOptions) => found.toLocaleDateString("en-GB", { timeZone: "UTC", ...options });
+  const part = (options: Intl.DateTimeFormatOptions) =>
+    found.toLocaleDateString("en-GB", { timeZone: "UTC", ...options });
   return `${part({ weekday: "short" })} ${part({ day: "numeric" })} ${MONTHS[found.getUTCMonth()]?.replace(/^./, (c) => c.toUpperCase())} ${part({ year: "numeric" })}`;
 }
 

@@ -5,7 +5,10 @@ import { defineComponent, h, nextTick, ref } from "vue";
 import { Refusal } from "../api/client";
 import { useDraft } from "./draft";
 
-const leaving = vi.hoisted(() => ({ guard: (() => true) as (to: { path: string }, from: { path: string }) => unknown, told: 0 }));
+const leaving = vi.hoisted(() => ({
+  guard: (() => true) as (to: { path: string }, from: { path: string }) => unknown,
+  told: 0,
+}));
 vi.mock("vue-router", () => ({ onBeforeRouteLeave: (guard: typeof leaving.guard) => (leaving.guard = guard) }));
 vi.mock("./notice", () => ({ useNotice: () => ({ done: () => (leaving.told += 1) }) }));
 
@@ -14,7 +17,9 @@ interface Letter {
 }
 function opened(isOneStep?: (before: string, after: string) => boolean, name = () => "letter/a") {
   let draft!: ReturnType<typeof useDraft<Letter>>;
-  const wrapper = mount(defineComponent({ setup: () => ((draft = useDraft<Letter>(name, isOneStep)), () => h("div")) }));
+  const wrapper = mount(
+    defineComponent({ setup: () => ((draft = useDraft<Letter>(name, isOneStep)), () => h("div")) }),
+  );
   return { draft, wrapper };
 }
 async function type(draft: ReturnType<typeof useDraft<Letter>>, subject: string): Promise<void> {
@@ -68,7 +73,11 @@ describe("a draft", () => {
     vi.spyOn(performance, "timeOrigin", "get").mockReturnValue(1);
     const { draft } = opened();
     draft.begin({ subject: "saved" });
-    expect([draft.current.value?.subject, draft.restored.value, draft.changed.value]).toEqual(["not saved yet", true, true]);
+    expect([draft.current.value?.subject, draft.restored.value, draft.changed.value]).toEqual([
+      "not saved yet",
+      true,
+      true,
+    ]);
     draft.settle(draft.copy());
     expect([draft.changed.value, draft.restored.value, localStorage.length]).toEqual([false, false, 0]);
   });
@@ -113,7 +122,11 @@ describe("a draft", () => {
     first.wrapper.unmount();
     const { draft } = opened();
     draft.begin({ subject: "theirs" }, "2");
-    expect([draft.edition.value, draft.base.value?.subject, draft.current.value?.subject]).toEqual(["1", "one", "mine"]);
+    expect([draft.edition.value, draft.base.value?.subject, draft.current.value?.subject]).toEqual([
+      "1",
+      "one",
+      "mine",
+    ]);
     await draft.refused(new Refusal(412, "newer"), async () => ({ body: { subject: "theirs" }, edition: "2" }));
     expect(draft.clash.value?.body.subject).toBe("theirs");
     draft.resolve({ subject: "ours" });

@@ -94,7 +94,16 @@ export function useDraft<T extends object>(
 
   function keep(now: string): void {
     if (now === saved.value) localStorage.removeItem(place());
-    else localStorage.setItem(place(), JSON.stringify({ now, saved: saved.value, edition: edition.value, page: performance.timeOrigin } satisfies Kept));
+    else
+      localStorage.setItem(
+        place(),
+        JSON.stringify({
+          now,
+          saved: saved.value,
+          edition: edition.value,
+          page: performance.timeOrigin,
+        } satisfies Kept),
+      );
   }
 
   // Something else is shown from now on; what was typed here lies in this browser.
@@ -171,7 +180,21 @@ export function useDraft<T extends object>(
   });
 
   return {
-    current, changed, restored, edition, clash, base, begin, undo, redo, discard, copy, settle, refused, resolve,
-    canUndo: computed(() => past.value.length > 0), canRedo: computed(() => future.value.length > 0),
+    current,
+    changed,
+    restored,
+    edition,
+    clash,
+    base,
+    begin,
+    undo,
+    redo,
+    discard,
+    copy,
+    settle,
+    refused,
+    resolve,
+    canUndo: computed(() => past.value.length > 0),
+    canRedo: computed(() => future.value.length > 0),
   };
 }

@@ -11,7 +11,13 @@ async function opened(address: string) {
   vi.useFakeTimers();
   let asked!: typeof FIRST;
   const List = defineComponent({ setup: () => ((asked = useInAddress({ ...FIRST }) as typeof FIRST), () => h("div")) });
-  const router = createRouter({ history: createMemoryHistory(), routes: [{ path: "/list", component: List }, { path: "/one", component: () => h("p") }] });
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: [
+      { path: "/list", component: List },
+      { path: "/one", component: () => h("p") },
+    ],
+  });
   await router.push(address);
   mount(() => h(List), { global: { plugins: [router] } });
   const written = async () => {

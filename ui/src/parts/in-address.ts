@@ -21,7 +21,10 @@ export function useInAddress<T extends Asked>(first: T): T {
   const [route, router] = [useRoute(), useRouter()];
   const path = route.path;
   const now = Object.fromEntries(
-    Object.entries(first).map(([name, like]) => [name, route.query[name] === undefined ? like : read(String(route.query[name]), like)]),
+    Object.entries(first).map(([name, like]) => [
+      name,
+      route.query[name] === undefined ? like : read(String(route.query[name]), like),
+    ]),
   );
   const asked = reactive(now) as T;
   const written = (value: Asked[string]) => (typeof value === "string" ? value : JSON.stringify(value));
@@ -50,10 +53,14 @@ export function useInAddress<T extends Asked>(first: T): T {
     window.history.replaceState({ ...(window.history.state as object), current: address }, "", address);
   });
   // Not at every key: the address is for the way back.
-  watch(asked, () => {
-    window.clearTimeout(timer);
-    timer = window.setTimeout(put, 200);
-  }, { deep: true });
+  watch(
+    asked,
+    () => {
+      window.clearTimeout(timer);
+      timer = window.setTimeout(put, 200);
+    },
+    { deep: true },
+  );
   onBeforeUnmount(() => {
     stop();
     window.clearTimeout(timer);

@@ -19,7 +19,12 @@ function clock(value: string | null, empty = false) {
 
 describe("a time of day", () => {
   it.each([
-    ["9", "09:00"], ["9:30", "09:30"], ["9.05", "09:05"], ["0930", "09:30"], ["23h59", "23:59"], [" 7 45 ", "07:45"],
+    ["9", "09:00"],
+    ["9:30", "09:30"],
+    ["9.05", "09:05"],
+    ["0930", "09:30"],
+    ["23h59", "23:59"],
+    [" 7 45 ", "07:45"],
   ])("reads %s as %s", async (text, time) => {
     expect(await clock("10:00").type(text)).toBe(time);
   });
@@ -38,7 +43,10 @@ describe("a time of day", () => {
 
 describe("a length of time", () => {
   const span = (value: string | null, least?: number) =>
-    mount(DurationInput, { props: { modelValue: value, label: "For", least }, global: { directives: { named: () => undefined } } });
+    mount(DurationInput, {
+      props: { modelValue: value, label: "For", least },
+      global: { directives: { named: () => undefined } },
+    });
   const last = (wrapper: ReturnType<typeof span>) => wrapper.emitted("update:modelValue")?.at(-1)?.[0];
 
   it("is a number and a unit", async () => {

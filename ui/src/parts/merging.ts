@@ -8,13 +8,20 @@ export interface Difference {
 
 type Plain = Record<string, unknown>;
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
-const isPlain = (value: unknown): value is Plain => typeof value === "object" && value !== null && !Array.isArray(value);
-const sameLength = (...lists: unknown[]) => lists.every((one) => Array.isArray(one) && one.length === (lists[0] as unknown[]).length);
+const isPlain = (value: unknown): value is Plain =>
+  typeof value === "object" && value !== null && !Array.isArray(value);
+const sameLength = (...lists: unknown[]) =>
+  lists.every((one) => Array.isArray(one) && one.length === (lists[0] as unknown[]).length);
 /** A block, a step, a module is chosen as a whole. */
 const DEEPEST = 2;
 
 /** Where two states differ that both came from `base`: place by place, down to a single block, step or module. */
-export function differences(base: unknown, mine: unknown, theirs: unknown, path: (string | number)[] = []): Difference[] {
+export function differences(
+  base: unknown,
+  mine: unknown,
+  theirs: unknown,
+  path: (string | number)[] = [],
+): Difference[] {
   if (same(mine, theirs)) return [];
   if (path.length < DEEPEST && isPlain(mine) && isPlain(theirs)) {
     const names = [...new Set([...Object.keys(mine), ...Object.keys(theirs)])];
@@ -75,7 +82,8 @@ export function valueWords(value: unknown): string {
   return said.length > LONGEST ? `${said.slice(0, LONGEST)} …` : said;
 }
 
-const textOf = (html: string) => new DOMParser().parseFromString(html.replaceAll("<", " <"), "text/html").body.textContent ?? "";
+const textOf = (html: string) =>
+  new DOMParser().parseFromString(html.replaceAll("<", " <"), "text/html").body.textContent ?? "";
 
 function spoken(value: unknown): string {
   if (value === null || value === undefined) return "";
@@ -84,5 +92,8 @@ function spoken(value: unknown): string {
   if (Array.isArray(value)) return value.map(spoken).filter(Boolean).join(" · ");
   if (!isPlain(value)) return String(value);
   const parts = Object.entries(value).filter(([name]) => !HIDDEN.has(name));
-  return parts.map(([, part]) => spoken(part)).filter(Boolean).join(" · ");
+  return parts
+    .map(([, part]) => spoken(part))
+    .filter(Boolean)
+    .join(" · ");
 }

@@ -8,7 +8,14 @@ export function useNotice() {
     refused: (error: unknown) => void message.error(error instanceof Error ? error.message : String(error), 6),
     ask: (title: string, text: string, yes: string, no = "Stay here") =>
       new Promise<boolean>((resolve) =>
-        modal.confirm({ title, content: text, okText: yes, cancelText: no, onOk: () => resolve(true), onCancel: () => resolve(false) }),
+        modal.confirm({
+          title,
+          content: text,
+          okText: yes,
+          cancelText: no,
+          onOk: () => resolve(true),
+          onCancel: () => resolve(false),
+        }),
       ),
   };
 }

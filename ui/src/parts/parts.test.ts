@@ -21,13 +21,20 @@ describe("files and pictures", () => {
     expect((await uploaded(file)).path).toBe("/pictures/k");
     const [address, asked] = fetch.mock.calls[0] as unknown as [string, RequestInit];
     expect(new URLSearchParams(address.split("?")[1]).get("name")).toHaveLength(200);
-    expect([asked.method, asked.body, (asked.headers as Record<string, string>)["X-CSRF-Token"]]).toEqual(["POST", file, "a token"]);
+    expect([asked.method, asked.body, (asked.headers as Record<string, string>)["X-CSRF-Token"]]).toEqual([
+      "POST",
+      file,
+      "a token",
+    ]);
   });
 
   it("what is refused is said in the server's words, or in ours where it has none", async () => {
     vi.stubGlobal("fetch", answered(422, { detail: "This picture is broken." }));
     await expect(uploaded(new File(["x"], "a.png"))).rejects.toThrow("This picture is broken.");
-    vi.stubGlobal("fetch", vi.fn(async () => new Response("<html>", { status: 502 })));
+    vi.stubGlobal(
+      "fetch",
+      vi.fn(async () => new Response("<html>", { status: 502 })),
+    );
     await expect(uploaded(new File(["x"], "a.png"))).rejects.toThrow("could not be taken in");
     await expect(keepFile("/api/x", "x.csv")).rejects.toThrow("could not be made");
     vi.stubGlobal("fetch", answered(503, { detail: "Nothing can be saved at the moment." }));
@@ -37,8 +44,13 @@ describe("files and pictures", () => {
   it("a file is kept under its name and its memory given back", async () => {
     vi.useFakeTimers();
     const clicked: string[] = [];
-    vi.stubGlobal("fetch", vi.fn(async () => new Response("a,b")));
-    vi.spyOn(HTMLAnchorElement.prototype, "click").mockImplementation(function (this: HTMLAnchorElement) { clicked.push(this.download); });
+    vi.stubGlobal(
+      "fetch",
+      vi.fn(async () => new Response("a,b")),
+    );
+    vi.spyOn(HTMLAnchorElement.prototype, "click").mockImplementation(function (this: HTMLAnchorElement) {
+      clicked.push(this.download);
+    });
     const given = vi.fn();
     Object.assign(URL, { createObjectURL: () => "blob:x", revokeObjectURL: given });
     await keepFile("/api/x", "students.csv", { all: true });
@@ -52,22 +64,41 @@ describe("files and pictures", () => {
 
 describe("a list to choose from", () => {
   const shown = (name: string) =>
-    mount({ props: ["name", "open"], directives: { named }, template: `<div v-named="name" :class="{ 'ant-select-open': open }"><input id="i" role="combobox" aria-owns="i_list" aria-controls="i_list" aria-activedescendant="i_0" /></div>` }, { props: { name, open: false }, attachTo: document.body });
+    mount(
+      {
+        props: ["name", "open"],
+        directives: { named },
+        template: `<div v-named="name" :class="{ 'ant-select-open': open }"><input id="i" role="combobox" aria-owns="i_list" aria-controls="i_list" aria-activedescendant="i_0" /></div>`,
+      },
+      { props: { name, open: false }, attachTo: document.body },
+    );
 
   it("has a name, and says of its list only while there is one", async () => {
     const one = shown("Which course");
     const input = one.get("input");
-    expect([input.attributes("aria-label"), input.attributes("aria-expanded"), input.attributes("aria-owns"), input.attributes("aria-activedescendant")]).toEqual(["Which course", "false", undefined, undefined]);
+    expect([
+      input.attributes("aria-label"),
+      input.attributes("aria-expanded"),
+      input.attributes("aria-owns"),
+      input.attributes("aria-activedescendant"),
+    ]).toEqual(["Which course", "false", undefined, undefined]);
     await one.setProps({ open: true, name: "Which lesson" });
     await flushPromises();
-    expect([input.attributes("aria-label"), input.attributes("aria-expanded"), input.attributes("aria-controls")]).toEqual(["Which lesson", "true", "i_list"]);
+    expect([
+      input.attributes("aria-label"),
+      input.attributes("aria-expanded"),
+      input.attributes("aria-controls"),
+    ]).toEqual(["Which lesson", "true", "i_list"]);
     one.unmount();
   });
 });
 
 describe("findings and figures", () => {
   it("a finding that can be mended has a button for it, others have none", async () => {
-    const found = [{ code: "a", level: "fault", sentence: "The subject is empty.", mend: null }, { code: "b", level: "warning", sentence: "This names a price.", mend: { label: "Make it news" } }];
+    const found = [
+      { code: "a", level: "fault", sentence: "The subject is empty.", mend: null },
+      { code: "b", level: "warning", sentence: "This names a price.", mend: { label: "Make it news" } },
+    ];
     const one = mount(LetterFindings, { props: { found: found as never[] } });
     expect(one.findAll("p").map((line) => line.classes().at(-1))).toEqual(["fault", "warning"]);
     expect(one.findAll("button")).toHaveLength(1);

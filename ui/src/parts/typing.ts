@@ -1,5 +1,6 @@
 const WRITING = "input, textarea, select, [contenteditable=true], [role=combobox]";
-const APART = ".ant-modal, .ant-popover, .ant-dropdown, .ant-select-dropdown, [role=dialog], [role=menu], [role=listbox]";
+const APART =
+  ".ant-modal, .ant-popover, .ant-dropdown, .ant-select-dropdown, [role=dialog], [role=menu], [role=listbox]";
 
 const OPEN = ".ant-modal-wrap:not([style*='display: none']), .ant-popover:not(.ant-popover-hidden)";
 

@@ -11,11 +11,16 @@ const props = defineProps<{ id: string }>();
 const emit = defineEmits<{ show: [kept: Api["KeptOut"]] }>();
 const client = useQueryClient();
 const notice = useNotice();
-const { data: kept } = useQuery({ queryKey: ["kept", computed(() => props.id)], queryFn: () => data(api.GET("/api/sequences/{key}/rehearsals", { params: { path: { key: props.id } } })) });
+const { data: kept } = useQuery({
+  queryKey: ["kept", computed(() => props.id)],
+  queryFn: () => data(api.GET("/api/sequences/{key}/rehearsals", { params: { path: { key: props.id } } })),
+});
 const settle = useMutation({
   mutationFn: async (what: { id: number; agree: boolean }) => {
     const place = { params: { path: { key: props.id, id: what.id } } };
-    await (what.agree ? api.POST("/api/sequences/{key}/rehearsals/{id}/agree", place) : api.DELETE("/api/sequences/{key}/rehearsals/{id}", place));
+    await (what.agree
+      ? api.POST("/api/sequences/{key}/rehearsals/{id}/agree", place)
+      : api.DELETE("/api/sequences/{key}/rehearsals/{id}", place));
   },
   onSuccess: () => client.invalidateQueries({ queryKey: ["kept"] }),
   onError: (error) => notice.refused(error),
@@ -26,13 +31,56 @@ const settle = useMutation({
   <section v-if="kept?.length" class="kept">
     <h3>Kept as checks</h3>
     <article v-for="one in kept" :key="one.id" class="sheet one">
-      <div class="line"><button class="link" @click="emit('show', one)">{{ one.name }}</button><span v-if="!one.changes.length" class="well">✓ as kept</span><span v-else class="warn">▲ comes out differently</span></div>
-      <ul v-if="one.changes.length"><li v-for="(change, index) in one.changes" :key="index"><template v-if="change.was">no longer: {{ change.was }}</template><template v-else>now: {{ change.now }}</template></li></ul>
-      <div class="line"><Button v-if="one.changes.length" size="small" @click="settle.mutate({ id: one.id, agree: true })">That is right now</Button><Button size="small" type="text" @click="settle.mutate({ id: one.id, agree: false })">Forget</Button></div>
+      <div class="line">
+        <button class="link" @click="emit('show', one)">{{ one.name }}</button><span
+          v-if="!one.changes.length"
+          class="well"
+          >✓ as kept</span
+        ><span v-else class="warn">▲ comes out differently</span>
+      </div>
+      <ul v-if="one.changes.length">
+        <li v-for="(change, index) in one.changes" :key="index">
+          <template v-if="change.was">no longer: {{ change.was }}</template
+          ><template v-else>now: {{ change.now }}</template>
+        </li>
+      </ul>
+      <div class="line">
+        <Button v-if="one.changes.length" size="small" @click="settle.mutate({ id: one.id, agree: true })"
+          >That is right now</Button
+        ><Button size="small" type="text" @click="settle.mutate({ id: one.id, agree: false })">Forget</Button>
+      </div>
     </article>
   </section>
 </template>
 
 <style scoped>
-.kept { display: flex; flex-direction: column; gap: 6px; } .one { padding: 6px 10px; } .line { display: flex; gap: 8px; align-items: center; justify-content: space-between; } ul { margin: 4px 0; padding-left: 16px; font-size: 12.5px; } .well { color: var(--well); font-size: 12.5px; white-space: nowrap; } .warn { color: var(--warn); font-size: 12.5px; white-space: nowrap; }
+.kept {
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+}
+.one {
+  padding: 6px 10px;
+}
+.line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  justify-content: space-between;
+}
+ul {
+  margin: 4px 0;
+  padding-left: 16px;
+  font-size: 12.5px;
+}
+.well {
+  color: var(--well);
+  font-size: 12.5px;
+  white-space: nowrap;
+}
+.warn {
+  color: var(--warn);
+  font-size: 12.5px;
+  white-space: nowrap;
+}
 </style>

@@ -3,20 +3,29 @@ import { describe, expect, it } from "vitest";
 import { type Edited, firstMoves, MOVES, toMoves } from "./moves";
 
 const move = (what: string, object = "", extra = ""): Edited => ({ day: 2, at: "20:15", what, object, extra });
-const events = (...moves: Edited[]) => toMoves(moves, new Map([["bees/m1", { lessons: ["bees/l1", "bees/l2"], quizzes: ["bees/q1"] }]])).map((one) => one.event);
+const events = (...moves: Edited[]) =>
+  toMoves(moves, new Map([["bees/m1", { lessons: ["bees/l1", "bees/l2"], quizzes: ["bees/q1"] }]])).map(
+    (one) => one.event,
+  );
 
 describe("what a student does in a rehearsal", () => {
   it("becomes the events that a course site would report", () => {
     expect(events(move("purchased", "once"))).toEqual([{ type: "purchased", offer: "once" }]);
     expect(events(move("enrolled", "bees"))).toEqual([{ type: "enrolled", course: "bees", via: "manual" }]);
-    expect(events(move("lesson_watched", "bees/l1", "50"))).toEqual([{ type: "lesson_watched", lesson: "bees/l1", percent: 50 }]);
+    expect(events(move("lesson_watched", "bees/l1", "50"))).toEqual([
+      { type: "lesson_watched", lesson: "bees/l1", percent: 50 },
+    ]);
     expect(events(move("quiz_taken", "bees/q1", "45"))).toEqual([{ type: "quiz_taken", quiz: "bees/q1", score: 45 }]);
     expect(events(move("answered", "help", "stuck"))).toEqual([{ type: "answered", letter: "help", answer: "stuck" }]);
     expect(events(move("signed_in"))).toEqual([{ type: "signed_in" }]);
   });
 
   it("finishes a module by finishing what is in it", () => {
-    expect(events(move("module", "bees/m1")).map((event) => event.type)).toEqual(["lesson_completed", "lesson_completed", "quiz_taken"]);
+    expect(events(move("module", "bees/m1")).map((event) => event.type)).toEqual([
+      "lesson_completed",
+      "lesson_completed",
+      "quiz_taken",
+    ]);
     expect(events(move("module", "bees/gone"))).toEqual([]);
   });
 
@@ -26,13 +35,23 @@ describe("what a student does in a rehearsal", () => {
   });
 
   it("keeps the day and the hour of each", () => {
-    expect(toMoves([{ ...move("signed_in"), day: 5, at: "07:00" }], new Map())).toEqual([{ day: 5, at: "07:00", event: { type: "signed_in" } }]);
+    expect(toMoves([{ ...move("signed_in"), day: 5, at: "07:00" }], new Map())).toEqual([
+      { day: 5, at: "07:00", event: { type: "signed_in" } },
+    ]);
   });
 });
 
 describe("a first scene", () => {
-  const course = { key: "bees", lessons: [{ key: "bees/l1" }], quizzes: [{ key: "bees/q1" }], modules: [{ key: "bees/m1" }, { key: "bees/m2" }] } as never;
-  const scene = (on: string, more: object = {}) => firstMoves({ on, ...more }, [{ key: "once" }], course).map((one) => [one.day, one.what, one.object, one.extra].join(" ").trim());
+  const course = {
+    key: "bees",
+    lessons: [{ key: "bees/l1" }],
+    quizzes: [{ key: "bees/q1" }],
+    modules: [{ key: "bees/m1" }, { key: "bees/m2" }],
+  } as never;
+  const scene = (on: string, more: object = {}) =>
+    firstMoves({ on, ...more }, [{ key: "once" }], course).map((one) =>
+      [one.day, one.what, one.object, one.extra].join(" ").trim(),
+    );
 
   it("fits how the sequence starts", () => {
     expect(scene("enrolled")).toEqual(["0 purchased once"]);

@@ -4,7 +4,13 @@ export type Scene = Api["Scene"];
 export type Move = Api["Move"];
 
 /** What a student can do in a rehearsal: the events a course site or the post reports. */
-export const MOVES: { value: string; label: string; object?: string; fields?: Record<string, unknown>; extra?: "percent" | "score" | "answer" }[] = [
+export const MOVES: {
+  value: string;
+  label: string;
+  object?: string;
+  fields?: Record<string, unknown>;
+  extra?: "percent" | "score" | "answer";
+}[] = [
   { value: "purchased", label: "buys", object: "offer" },
   { value: "enrolled", label: "is enrolled by hand in", object: "course", fields: { via: "manual" } },
   { value: "lesson_started", label: "starts the lesson", object: "lesson" },
@@ -41,20 +47,47 @@ export function toMoves(edited: Edited[], modules: Map<string, { lessons: string
     if (wants && !move.object) return [];
     if (move.what === "module") {
       const inside = modules.get(move.object);
-      const events = [...(inside?.lessons ?? []).map((lesson) => ({ type: "lesson_completed", lesson })), ...(inside?.quizzes ?? []).map((quiz) => ({ type: "quiz_taken", quiz, score: 100 }))];
+      const events = [
+        ...(inside?.lessons ?? []).map((lesson) => ({ type: "lesson_completed", lesson })),
+        ...(inside?.quizzes ?? []).map((quiz) => ({ type: "quiz_taken", quiz, score: 100 })),
+      ];
       return events.map((event) => ({ day: move.day, at: move.at, event }));
     }
     const kind = MOVES.find((one) => one.value === move.what);
-    const extra = kind?.extra === "answer" ? { answer: move.extra } : kind?.extra ? { [kind.extra]: Number(move.extra) || 0 } : {};
-    return [{ day: move.day, at: move.at, event: { type: move.what, ...(kind?.object ? { [kind.object]: move.object } : {}), ...(kind?.fields ?? {}), ...extra } }];
+    const extra =
+      kind?.extra === "answer" ? { answer: move.extra } : kind?.extra ? { [kind.extra]: Number(move.extra) || 0 } : {};
+    return [
+      {
+        day: move.day,
+        at: move.at,
+        event: {
+          type: move.what,
+          ...(kind?.object ? { [kind.object]: move.object } : {}),
+          ...(kind?.fields ?? {}),
+          ...extra,
+        },
+      },
+    ];
   });
 }
 
 /** A first scene that fits how a sequence starts. */
-export function firstMoves(start: { on: string; [name: string]: unknown } | undefined, offers: { key: string }[], course: Api["CourseShort"] | undefined): Edited[] {
+export function firstMoves(
+  start: { on: string; [name: string]: unknown } | undefined,
+  offers: { key: string }[],
+  course: Api["CourseShort"] | undefined,
+): Edited[] {
   const buy = offers[0]?.key;
-  const begin: Edited = buy ? { day: 0, at: "21:40", what: "purchased", object: buy, extra: "" } : { day: 0, at: "21:40", what: "enrolled", object: course?.key ?? "", extra: "" };
-  const at = (day: number, what: string, object: unknown, extra = ""): Edited => ({ day, at: "20:15", what, object: String(object ?? ""), extra });
+  const begin: Edited = buy
+    ? { day: 0, at: "21:40", what: "purchased", object: buy, extra: "" }
+    : { day: 0, at: "21:40", what: "enrolled", object: course?.key ?? "", extra: "" };
+  const at = (day: number, what: string, object: unknown, extra = ""): Edited => ({
+    day,
+    at: "20:15",
+    what,
+    object: String(object ?? ""),
+    extra,
+  });
   switch (start?.on) {
     case "signed_up":
       return [at(0, "signed_up", start.form)];

@@ -26,11 +26,28 @@ const change = useMutation({
   <form class="sheet box" @submit.prevent="change.mutate()">
     <h2>Your password</h2>
     <label>The one you have<Input v-model:value="current" type="password" autocomplete="current-password" /></label>
-    <label>A new one, of 10 characters or more<Input v-model:value="fresh" type="password" autocomplete="new-password" /></label>
-    <div><Button html-type="submit" :disabled="!current || fresh.length < 10" :loading="change.isPending.value">Change it</Button></div>
+    <label
+      >A new one, of 10 characters or more<Input v-model:value="fresh" type="password" autocomplete="new-password"
+    /></label>
+    <div>
+      <Button html-type="submit" :disabled="!current || fresh.length < 10" :loading="change.isPending.value"
+        >Change it</Button
+      >
+    </div>
   </form>
 </template>
 
 <style scoped>
-.box { padding: 14px 18px 18px; display: flex; flex-direction: column; gap: 12px; } label { display: flex; flex-direction: column; gap: 4px; color: var(--soft); }
+.box {
+  padding: 14px 18px 18px;
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+label {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  color: var(--soft);
+}
 </style>

@@ -21,34 +21,54 @@ import { useSaveKey } from "../parts/save-key";
 
 const client = useQueryClient();
 const notice = useNotice();
-const { current, changed, edition, clash, base, begin, copy, settle, refused, resolve } = useDraft<School>(() => "school");
+const { current, changed, edition, clash, base, begin, copy, settle, refused, resolve } = useDraft<School>(
+  () => "school",
+);
 const shown = ref(false);
 const { data: found } = useQuery({ queryKey: ["school"], queryFn: () => data(api.GET("/api/school")) });
-const { data: zones } = useQuery({ queryKey: ["zones"], queryFn: () => data(api.GET("/api/school/zones")), staleTime: Infinity });
-watch(found, (now) => {
-  if (now) begin(now.body as unknown as School, now.edition);
-}, { immediate: true });
+const { data: zones } = useQuery({
+  queryKey: ["zones"],
+  queryFn: () => data(api.GET("/api/school/zones")),
+  staleTime: Infinity,
+});
+watch(
+  found,
+  (now) => {
+    if (now) begin(now.body as unknown as School, now.edition);
+  },
+  { immediate: true },
+);
 // Only read behind v-if, once both are there.
 const school = computed(() => current.value as School);
 const about = computed(() => found.value as Api["SchoolOut"]);
 const hours = computed({
   get: () => current.value?.posting_hours !== null,
-  set: (on) => current.value && (current.value.posting_hours = on ? { from: "09:00", to: "19:00", days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], zone: "student" } : null),
+  set: (on) =>
+    current.value &&
+    (current.value.posting_hours = on
+      ? { from: "09:00", to: "19:00", days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], zone: "student" }
+      : null),
 });
 const set = <K extends keyof School>(name: K, value: School[K]) => current.value && (current.value[name] = value);
 const typed = (event: Event) => (event.target as HTMLInputElement).value || null;
 const save = useMutation({
   mutationFn: (body: School) =>
-    data(api.PUT("/api/school", { params: { header: begunFrom(edition.value) }, body: { body: body as unknown as Record<string, unknown> } })),
+    data(
+      api.PUT("/api/school", {
+        params: { header: begunFrom(edition.value) },
+        body: { body: body as unknown as Record<string, unknown> },
+      }),
+    ),
   onSuccess: (now, sent) => {
     settle(sent, now.edition);
     notice.done("Saved. It holds from the next letter on.");
     void client.invalidateQueries();
   },
-  onError: (error) => refused(error, async () => {
-    const now = await data(api.GET("/api/school"));
-    return { body: now.body as unknown as School, edition: now.edition };
-  }),
+  onError: (error) =>
+    refused(error, async () => {
+      const now = await data(api.GET("/api/school"));
+      return { body: now.body as unknown as School, edition: now.edition };
+    }),
 });
 function choose(body: School): void {
   resolve(body);
@@ -60,7 +80,8 @@ const wrong = ref("");
 const withKeys = ref(false);
 const bring = useMutation({
   // The file goes out as it is: whether it can be read is the other side’s to say.
-  mutationFn: (text: string) => data(api.POST("/api/school/file", { body: text as never, bodySerializer: (body) => body as unknown as string })),
+  mutationFn: (text: string) =>
+    data(api.POST("/api/school/file", { body: text as never, bodySerializer: (body) => body as unknown as string })),
   onSuccess: (now) => {
     wrong.value = "";
     notice.done(`Imported: ${now.students} students, ${now.events} events, ${now.sequences} sequences.`);
@@ -77,7 +98,11 @@ async function take(event: Event): Promise<void> {
 </script>
 
 <template>
-  <PageHead title="School"><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{ changed ? "Save" : "Saved" }}</Button></PageHead>
+  <PageHead title="School"
+    ><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{
+      changed ? "Save" : "Saved"
+    }}</Button></PageHead
+  >
   <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="choose" />
   <div v-if="current && found" class="room">
     <section class="sheet box">
@@ -85,47 +110,159 @@ async function take(event: Event): Promise<void> {
       <label>Name of the school<Input v-model:value="school.name" /></label>
       <label>Letters are signed by<Input v-model:value="school.sender.name" /></label>
       <label>and come from<Input v-model:value="school.sender.email" type="email" /></label>
-      <label>Replies go to<Input :value="school.reply_to ?? ''" placeholder="the same address" @input="(e: Event) => set('reply_to', typed(e))" /></label>
-      <label>Postal address, printed below every letter<textarea v-model="school.postal_address" rows="2" class="area"></textarea></label>
-      <label>Where students sign in<Input :value="school.login_url ?? ''" placeholder="https://…" @input="(e: Event) => set('login_url', typed(e))" /></label>
+      <label
+        >Replies go to<Input
+          :value="school.reply_to ?? ''"
+          placeholder="the same address"
+          @input="(e: Event) => set('reply_to', typed(e))"
+      /></label>
+      <label
+        >Postal address, printed below every letter<textarea v-model="school.postal_address" rows="2" class="area" />
+      </label>
+      <label
+        >Where students sign in<Input
+          :value="school.login_url ?? ''"
+          placeholder="https://…"
+          @input="(e: Event) => set('login_url', typed(e))"
+      /></label>
     </section>
     <section class="sheet box">
       <h2>When letters go out</h2>
-      <label>The school's time zone<Select v-model:value="school.timezone" show-search v-named="'Time zone'" :options="(zones?.zones ?? []).map((zone) => ({ value: zone, label: zone.replaceAll('_', ' ') }))" option-filter-prop="label" /></label>
+      <label
+        >The school's time zone<Select
+          v-model:value="school.timezone"
+          v-named="'Time zone'"
+          show-search
+          :options="(zones?.zones ?? []).map((zone) => ({ value: zone, label: zone.replaceAll('_', ' ') }))"
+          option-filter-prop="label"
+      /></label>
       <Checkbox v-model:checked="hours">Keep to posting hours</Checkbox>
       <HoursEdit v-if="school.posting_hours" v-model="school.posting_hours" />
-      <label>At most this many letters to one student a day (empty: no limit)<InputNumber :value="school.daily_limit ?? undefined" :min="1" :max="50" @change="(n) => set('daily_limit', n ? Number(n) : null)" /></label>
-      <p class="soft">Hours and limit are for course help and news. Service letters, such as access and receipts, always go at once.</p>
+      <label
+        >At most this many letters to one student a day (empty: no limit)<InputNumber
+          :value="school.daily_limit ?? undefined"
+          :min="1"
+          :max="50"
+          @change="(n) => set('daily_limit', n ? Number(n) : null)"
+      /></label>
+      <p class="soft">
+        Hours and limit are for course help and news. Service letters, such as access and receipts, always go at once.
+      </p>
     </section>
     <LettersBox :model-value="school" @update:model-value="(now) => (current = now)" />
     <section class="sheet box">
       <h2>Where events come in</h2>
-      <p class="soft">Your course site reports purchases and finished lessons here, signed with the key (Standard Webhooks).</p>
-      <dl><dt class="label">Address</dt><dd class="postmark">{{ about.intake_address }}</dd>
-        <dt class="label">Key</dt><dd class="postmark"><template v-if="shown">{{ about.intake_key }}</template><button v-else class="link" @click="shown = true">Show the key</button></dd>
-        <dt class="label">Calls that steps make are signed with another key</dt><dd class="postmark"><template v-if="shown">{{ about.calls_key }}</template><button v-else class="link" @click="shown = true">Show the key</button></dd>
-        <dt class="label">Letters leave through</dt><dd>{{ about.carrier }}</dd></dl>
+      <p class="soft">
+        Your course site reports purchases and finished lessons here, signed with the key (Standard Webhooks).
+      </p>
+      <dl>
+        <dt class="label">Address</dt>
+        <dd class="postmark">{{ about.intake_address }}</dd>
+        <dt class="label">Key</dt>
+        <dd class="postmark">
+          <template v-if="shown">{{ about.intake_key }}</template><button v-else class="link" @click="shown = true">
+            Show the key
+          </button>
+        </dd>
+        <dt class="label">Calls that steps make are signed with another key</dt>
+        <dd class="postmark">
+          <template v-if="shown">{{ about.calls_key }}</template><button v-else class="link" @click="shown = true">
+            Show the key
+          </button>
+        </dd>
+        <dt class="label">Letters leave through</dt>
+        <dd>{{ about.carrier }}</dd>
+      </dl>
     </section>
     <SigningKeys />
     <NewPassword />
     <section class="sheet box">
       <h2>Files in and out</h2>
-      <p class="soft">A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.</p>
-      <div><a :href="`/api/school/file${withKeys ? '?keys=true' : ''}`" download="school.json"><Button>Export the school</Button></a></div>
+      <p class="soft">
+        A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.
+      </p>
+      <div>
+        <a :href="`/api/school/file${withKeys ? '?keys=true' : ''}`" download="school.json"
+          ><Button>Export the school</Button></a
+        >
+      </div>
       <Checkbox v-model:checked="withKeys">with the secret keys that certificates are signed with</Checkbox>
-      <p v-if="withKeys" class="soft">Whoever has this file can sign certificates in your school's name. Keep it as you keep a password.</p>
-      <div><Button :loading="bring.isPending.value" @click="file?.click()">Import a school file</Button><input ref="file" type="file" accept=".json,application/json" class="visually-hidden" aria-label="School file" @change="take" /></div>
-      <p class="soft">Importing works into an empty school only. What the file says happened counts as the past; nothing is posted for it.</p>
+      <p v-if="withKeys" class="soft">
+        Whoever has this file can sign certificates in your school's name. Keep it as you keep a password.
+      </p>
+      <div>
+        <Button :loading="bring.isPending.value" @click="file?.click()">Import a school file</Button
+        ><input
+          ref="file"
+          type="file"
+          accept=".json,application/json"
+          class="visually-hidden"
+          aria-label="School file"
+          @change="take"
+        />
+      </div>
+      <p class="soft">
+        Importing works into an empty school only. What the file says happened counts as the past; nothing is posted for
+        it.
+      </p>
       <pre v-if="wrong" class="wrong" role="alert">{{ wrong }}</pre>
     </section>
   </div>
 </template>
 
 <style scoped>
-.room { padding: 18px 22px 32px; display: grid; grid-template-columns: repeat(auto-fit, minmax(330px, 1fr)); gap: 18px; align-items: start; max-width: 1180px; }
-.box { padding: 14px 18px 18px; display: flex; flex-direction: column; gap: 12px; } label:not(.ant-checkbox-wrapper) { display: flex; flex-direction: column; gap: 4px; color: var(--soft); } p { margin: 0; }
-.area { border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; color: var(--ink); background: #fff; font: inherit; resize: vertical; }
-dl { display: grid; gap: 2px; margin: 0; } dd { margin: 0 0 8px; overflow-wrap: anywhere; }
-@media (max-width: 720px) { .room { padding: 14px; grid-template-columns: minmax(0, 1fr); } }
-.wrong { color: var(--red); white-space: pre-wrap; max-height: 200px; overflow: auto; margin: 0; }
+.room {
+  padding: 18px 22px 32px;
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(330px, 1fr));
+  gap: 18px;
+  align-items: start;
+  max-width: 1180px;
+}
+.box {
+  padding: 14px 18px 18px;
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+label:not(.ant-checkbox-wrapper) {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  color: var(--soft);
+}
+p {
+  margin: 0;
+}
+.area {
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 6px 11px;
+  color: var(--ink);
+  background: #fff;
+  font: inherit;
+  resize: vertical;
+}
+dl {
+  display: grid;
+  gap: 2px;
+  margin: 0;
+}
+dd {
+  margin: 0 0 8px;
+  overflow-wrap: anywhere;
+}
+@media (max-width: 720px) {
+  .room {
+    padding: 14px;
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+.wrong {
+  color: var(--red);
+  white-space: pre-wrap;
+  max-height: 200px;
+  overflow: auto;
+  margin: 0;
+}
 </style>

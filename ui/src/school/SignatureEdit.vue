@@ -18,13 +18,50 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
 
 <template>
   <div class="signature">
-    <label>Name<Input :value="shown.name" aria-label="Name in the signature" placeholder="Ines" @change="(e: Event) => sign({ name: typed(e) })" /></label>
-    <label>A line or two<textarea :value="shown.text" rows="2" aria-label="Text of the signature" @input="sign({ text: typed($event) })"></textarea></label>
-    <PicturePick :model-value="shown.picture" label="signature" small @update:model-value="(picture) => sign({ picture })" />
+    <label
+      >Name<Input
+        :value="shown.name"
+        aria-label="Name in the signature"
+        placeholder="Ines"
+        @change="(e: Event) => sign({ name: typed(e) })"
+    /></label>
+    <label
+      >A line or two<textarea
+        :value="shown.text"
+        rows="2"
+        aria-label="Text of the signature"
+        @input="sign({ text: typed($event) })"
+      />
+    </label>
+    <PicturePick
+      :model-value="shown.picture"
+      label="signature"
+      small
+      @update:model-value="(picture) => sign({ picture })"
+    />
     <LinksEdit :model-value="shown.links" label="Signature link" @update:model-value="(links) => sign({ links })" />
   </div>
 </template>
 
 <style scoped>
-.signature { display: flex; flex-direction: column; gap: 10px; } label { display: flex; flex-direction: column; gap: 4px; color: var(--soft); } textarea { border: 1px solid var(--rule); border-radius: 6px; padding: 6px 11px; color: var(--ink); background: #fff; font: inherit; resize: vertical; }
+.signature {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+}
+label {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  color: var(--soft);
+}
+textarea {
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 6px 11px;
+  color: var(--ink);
+  background: #fff;
+  font: inherit;
+  resize: vertical;
+}
 </style>

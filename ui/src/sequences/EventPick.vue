@@ -14,7 +14,11 @@ const likely = computed(() => things.value?.likely_starts ?? []);
 const rank = (on: string) => (likely.value.includes(on) ? likely.value.indexOf(on) : likely.value.length);
 const shown = computed(() => {
   const asked = words.value.toLowerCase().split(/\s+/).filter(Boolean);
-  return MATCHERS.filter((kind) => asked.every((word) => `${kind.label} ${kind.group} ${kind.selectors.map((one) => one.kind).join(" ")}`.toLowerCase().includes(word))).sort((a, b) => rank(a.value) - rank(b.value));
+  return MATCHERS.filter((kind) =>
+    asked.every((word) =>
+      `${kind.label} ${kind.group} ${kind.selectors.map((one) => one.kind).join(" ")}`.toLowerCase().includes(word),
+    ),
+  ).sort((a, b) => rank(a.value) - rank(b.value));
 });
 function key(event: KeyboardEvent): void {
   const step = event.key === "ArrowDown" ? 1 : event.key === "ArrowUp" ? -1 : 0;
@@ -33,15 +37,50 @@ function key(event: KeyboardEvent): void {
   <div class="pick" @keydown="key">
     <Input v-model:value="words" placeholder="When a student …" aria-label="What happens" @input="at = 0" />
     <ul role="listbox" aria-label="Events">
-      <li v-for="(kind, index) in shown" :key="kind.value" role="option" :aria-selected="index === at" :class="{ on: index === at }" @click="emit('pick', kind.value)" @mousemove="at = index"><span>{{ kind.label }}<span v-if="kind.says" class="label says">{{ kind.says }}</span></span><span class="label">{{ kind.group }}</span></li>
+      <li
+        v-for="(kind, index) in shown"
+        :key="kind.value"
+        role="option"
+        :aria-selected="index === at"
+        :class="{ on: index === at }"
+        @click="emit('pick', kind.value)"
+        @mousemove="at = index"
+      >
+        <span
+          >{{ kind.label }}<span v-if="kind.says" class="label says">{{ kind.says }}</span></span
+        ><span class="label">{{ kind.group }}</span>
+      </li>
       <li v-if="!shown.length" class="soft">Nothing like that. Try another word.</li>
     </ul>
   </div>
 </template>
 
 <style scoped>
-.says { display: block; }
-.pick { width: 100%; display: flex; flex-direction: column; gap: 6px; }
-ul { list-style: none; margin: 0; padding: 0; max-height: 300px; overflow-y: auto; }
-li { display: flex; justify-content: space-between; gap: 12px; padding: 5px 10px; border-radius: 4px; cursor: pointer; } li.on { background: var(--act-bg, #e1ebf6); }
+.says {
+  display: block;
+}
+.pick {
+  width: 100%;
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  max-height: 300px;
+  overflow-y: auto;
+}
+li {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  padding: 5px 10px;
+  border-radius: 4px;
+  cursor: pointer;
+}
+li.on {
+  background: var(--act-bg, #e1ebf6);
+}
 </style>

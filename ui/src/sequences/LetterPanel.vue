@@ -29,7 +29,12 @@ const { data: letter } = useQuery({
 const body = computed(() => letter.value?.body as Letter | undefined);
 const { data: view, error } = useQuery({
   queryKey: ["preview", body, shownAs],
-  queryFn: () => data(api.POST("/api/letters/preview", { body: { letter: body.value as unknown as Record<string, unknown>, student: shownAs.value } })),
+  queryFn: () =>
+    data(
+      api.POST("/api/letters/preview", {
+        body: { letter: body.value as unknown as Record<string, unknown>, student: shownAs.value },
+      }),
+    ),
   enabled: computed(() => Boolean(body.value && shownAs.value)),
 });
 const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key, label: l.name })));
@@ -38,20 +43,55 @@ const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key,
 <template>
   <div class="panel">
     <div class="top">
-      <div class="label">Letter<template v-if="mark"> · {{ mark.label }} {{ mark.detail }}</template></div>
-      <Select :value="step.letter || undefined" :options="options" show-search option-filter-prop="label" placeholder="Choose a letter" v-named="'Which letter'" class="which" @change="(key) => (step = { ...step, letter: String(key) })" />
+      <div class="label">
+        Letter<template v-if="mark"> · {{ mark.label }} {{ mark.detail }}</template>
+      </div>
+      <Select
+        v-named="'Which letter'"
+        :value="step.letter || undefined"
+        :options="options"
+        show-search
+        option-filter-prop="label"
+        placeholder="Choose a letter"
+        class="which"
+        @change="(key) => (step = { ...step, letter: String(key) })"
+      />
     </div>
     <template v-if="body">
       <dl>
-        <dt class="label">Subject</dt><dd>{{ view?.subject ?? body.subject }}</dd>
-        <dt class="label">Purpose</dt><dd>{{ PURPOSES[body.purpose] }}</dd>
+        <dt class="label">Subject</dt>
+        <dd>{{ view?.subject ?? body.subject }}</dd>
+        <dt class="label">Purpose</dt>
+        <dd>{{ PURPOSES[body.purpose] }}</dd>
       </dl>
-      <div class="acts"><RouterLink :to="{ path: `/letters/${body.key}`, query: back }"><Button>Edit this letter</Button></RouterLink> <RouterLink :to="{ path: `/letters/${body.key}/figures`, query: { sequence: String(route.params.id ?? ''), step: step.id } }">What became of it here</RouterLink></div>
-      <div class="seen"><span class="label">Seen as</span><StudentPick v-model="shownAs" label="See the letter as this student" /><Segmented v-model:value="width" :options="['Desk', 'Phone']" size="small" /></div>
+      <div class="acts">
+        <RouterLink :to="{ path: `/letters/${body.key}`, query: back }"><Button>Edit this letter</Button></RouterLink
+        >{{ " "
+        }}<RouterLink
+          :to="{
+            path: `/letters/${body.key}/figures`,
+            query: { sequence: String(route.params.id ?? ''), step: step.id },
+          }"
+          >What became of it here</RouterLink
+        >
+      </div>
+      <div class="seen">
+        <span class="label">Seen as</span
+        ><StudentPick v-model="shownAs" label="See the letter as this student" /><Segmented
+          v-model:value="width"
+          :options="['Desk', 'Phone']"
+          size="small"
+        />
+      </div>
       <p v-if="error" class="blank" role="alert">{{ error.message }}</p>
       <p v-if="view?.blank" class="blank">▲ {{ view.blank }} The letter would wait for you.</p>
       <p v-else-if="view" class="well">✓ Every merge field has a value or a fallback for this student</p>
-      <LetterPaper v-if="view" :html="view.html" :narrow="width === 'Phone'" title="The letter as this student sees it" />
+      <LetterPaper
+        v-if="view"
+        :html="view.html"
+        :narrow="width === 'Phone'"
+        title="The letter as this student sees it"
+      />
     </template>
     <template v-else>
       <p class="soft">Choose the letter that goes out here, or write a new one: it is chosen when you come back.</p>
@@ -61,9 +101,48 @@ const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key,
 </template>
 
 <style scoped>
-.panel { padding: 14px 18px; display: flex; flex-direction: column; gap: 10px; }
-.which { width: 100%; margin-top: 4px; } .which :deep(.ant-select-selection-item) { font: 600 15px/32px var(--title); }
-dl { display: grid; grid-template-columns: 64px minmax(0, 1fr); gap: 4px 8px; margin: 0; } dd { margin: 0; overflow-wrap: anywhere; }
-.acts { display: flex; gap: 14px; align-items: center; } .seen { display: flex; align-items: center; gap: 8px; flex-wrap: wrap; }
-p { margin: 0; } .blank { color: var(--warn); } .well { color: var(--well); font-size: 13px; }
+.panel {
+  padding: 14px 18px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+}
+.which {
+  width: 100%;
+  margin-top: 4px;
+}
+.which :deep(.ant-select-selection-item) {
+  font: 600 15px/32px var(--title);
+}
+dl {
+  display: grid;
+  grid-template-columns: 64px minmax(0, 1fr);
+  gap: 4px 8px;
+  margin: 0;
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+.acts {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+}
+.seen {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  flex-wrap: wrap;
+}
+p {
+  margin: 0;
+}
+.blank {
+  color: var(--warn);
+}
+.well {
+  color: var(--well);
+  font-size: 13px;
+}
 </style>

@@ -12,7 +12,8 @@ import MatcherRow from "./MatcherRow.vue";
 const matchers = defineModel<Matcher[]>({ required: true });
 const props = defineProps<{ label: string; first?: string }>();
 const about = useAbout();
-const change = (index: number, matcher: Matcher) => (matchers.value = matchers.value.map((found, at) => (at === index ? matcher : found)));
+const change = (index: number, matcher: Matcher) =>
+  (matchers.value = matchers.value.map((found, at) => (at === index ? matcher : found)));
 const asking = ref(false);
 const rows = ref<HTMLElement>();
 function add(on: string): void {
@@ -40,6 +41,21 @@ const choosing = computed(() => asking.value || (!matchers.value.length && !prop
 </template>
 
 <style scoped>
-.matchers { width: min(400px, 80vw); display: flex; flex-direction: column; gap: 14px; align-items: flex-start; max-height: 60vh; overflow-y: auto; padding: 2px; }
-.one { display: flex; flex-direction: column; gap: 6px; width: 100%; align-items: flex-start; }
+.matchers {
+  width: min(400px, 80vw);
+  display: flex;
+  flex-direction: column;
+  gap: 14px;
+  align-items: flex-start;
+  max-height: 60vh;
+  overflow-y: auto;
+  padding: 2px;
+}
+.one {
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+  width: 100%;
+  align-items: flex-start;
+}
 </style>

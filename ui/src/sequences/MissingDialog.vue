@@ -20,6 +20,10 @@ const emit = defineEmits<{ close: []; go: [step: string] }>();
 </template>
 
 <style scoped>
-ul { padding-left: 18px; }
-li { padding: 3px 0; }
+ul {
+  padding-left: 18px;
+}
+li {
+  padding: 3px 0;
+}
 </style>

@@ -14,7 +14,10 @@ const emit = defineEmits<{ cancel: []; run: [takeIn: Api["StatusChange"]["take_i
 type Who = Api["Choice"]["who"];
 const who = ref<Who | "nobody">("nobody");
 const named = ref("");
-watch(() => props.open, () => ([who.value, named.value] = ["nobody", ""]));
+watch(
+  () => props.open,
+  () => ([who.value, named.value] = ["nobody", ""]),
+);
 
 const { data: found } = useQuery({
   queryKey: ["outset", computed(() => props.id)],
@@ -25,7 +28,9 @@ const { data: found } = useQuery({
 const { data: begun } = useQuery({
   queryKey: ["outset-look", computed(() => props.id), who],
   queryFn: () =>
-    data(api.POST("/api/sequences/{key}/outset", { params: { path: { key: props.id } }, body: { who: who.value as Who } })),
+    data(
+      api.POST("/api/sequences/{key}/outset", { params: { path: { key: props.id } }, body: { who: who.value as Who } }),
+    ),
   enabled: computed(() => props.open && who.value !== "nobody"),
   gcTime: 0,
 });
@@ -44,11 +49,21 @@ const ready = computed(() => Boolean(found.value) && (who.value === "nobody" ? !
 
 <template>
   <AskDialog
-    :open="open" :title="running ? `“${name}”: take in` : `Run “${name}”`" :ok="ok" cancel="Not yet" :ready="ready" :busy="busy"
-    @cancel="emit('cancel')" @ok="emit('run', who === 'nobody' ? null : who)"
+    :open="open"
+    :title="running ? `“${name}”: take in` : `Run “${name}”`"
+    :ok="ok"
+    cancel="Not yet"
+    :ready="ready"
+    :busy="busy"
+    @cancel="emit('cancel')"
+    @ok="emit('run', who === 'nobody' ? null : who)"
   >
     <div v-if="found" class="slip" data-testid="run-slip">
-      <p v-if="!running" class="post">From now on comes in whoever has {{ found.starts }}<template v-if="found.only_if">, only who {{ found.only_if }}</template>.</p>
+      <p v-if="!running" class="post">
+        From now on comes in whoever has {{ found.starts
+        }}<template v-if="found.only_if">, only who {{ found.only_if }}</template
+        >.
+      </p>
       <template v-if="found.choices.length">
         <p>To some this has happened already. Take them in too?</p>
         <RadioGroup v-model:value="who" class="choices">
@@ -64,12 +79,22 @@ const ready = computed(() => Boolean(found.value) && (who.value === "nobody" ? !
       <p v-if="!result" class="soft"><Spin size="small" /> Playing it ahead for each of them …</p>
       <template v-else>
         <div v-for="group in result.groups" :key="group.sentence" :class="{ warn: !group.posts }">
-          <button class="link" :aria-expanded="named === group.sentence" @click="named = named === group.sentence ? '' : group.sentence">
+          <button
+            class="link"
+            :aria-expanded="named === group.sentence"
+            @click="named = named === group.sentence ? '' : group.sentence"
+          >
             <b class="postmark">{{ group.number }}</b> {{ group.sentence }}
           </button>
           <ul v-if="named === group.sentence">
-            <li v-for="one in group.names" :key="one.key"><RouterLink :to="`/students/${one.key}`"><bdi>{{ one.name }}</bdi></RouterLink></li>
-            <li v-if="group.number > group.names.length" class="soft">and {{ group.number - group.names.length }} more</li>
+            <li v-for="one in group.names" :key="one.key">
+              <RouterLink :to="`/students/${one.key}`"
+                ><bdi>{{ one.name }}</bdi></RouterLink
+              >
+            </li>
+            <li v-if="group.number > group.names.length" class="soft">
+              and {{ group.number - group.names.length }} more
+            </li>
           </ul>
         </div>
         <p v-for="line in result.left_out" :key="line" class="soft">{{ line }}</p>
@@ -80,13 +105,43 @@ const ready = computed(() => Boolean(found.value) && (who.value === "nobody" ? !
 </template>
 
 <style scoped>
-.post { font: 600 16px/1.4 var(--title); }
-.choices { display: flex; flex-direction: column; gap: 4px; }
-.choices :deep(.ant-radio-wrapper) { white-space: normal; }
-.fates { margin-top: 12px; border-top: 1px solid var(--rule2); padding-top: 10px; display: flex; flex-direction: column; gap: 4px; }
-.fates .link { text-decoration: none; color: var(--ink); }
-.fates .link:hover { text-decoration: underline; }
-.warn .link { color: var(--warn); }
-ul { max-height: 200px; overflow-y: auto; padding-left: 18px; margin: 4px 0; columns: 2 180px; }
-p { margin: 0 0 6px; }
+.post {
+  font: 600 16px/1.4 var(--title);
+}
+.choices {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+}
+.choices :deep(.ant-radio-wrapper) {
+  white-space: normal;
+}
+.fates {
+  margin-top: 12px;
+  border-top: 1px solid var(--rule2);
+  padding-top: 10px;
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+}
+.fates .link {
+  text-decoration: none;
+  color: var(--ink);
+}
+.fates .link:hover {
+  text-decoration: underline;
+}
+.warn .link {
+  color: var(--warn);
+}
+ul {
+  max-height: 200px;
+  overflow-y: auto;
+  padding-left: 18px;
+  margin: 4px 0;
+  columns: 2 180px;
+}
+p {
+  margin: 0 0 6px;
+}
 </style>

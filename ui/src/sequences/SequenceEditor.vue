@@ -62,7 +62,11 @@ const { data: found, error } = useQuery({
   queryKey: ["sequence", key],
   queryFn: () => data(api.GET("/api/sequences/{key}", { params: { path: { key: key.value } } })),
 });
-const { save, askEffect, effect, setStatus, running, minute, work, moving, takeBack, busy } = usePutting(key, draft, found);
+const { save, askEffect, effect, setStatus, running, minute, work, moving, takeBack, busy } = usePutting(
+  key,
+  draft,
+  found,
+);
 const { data: letters } = useQuery({ queryKey: ["letters"], queryFn: () => data(api.GET("/api/letters")) });
 const { data: checked } = useQuery({
   queryKey: ["sequence-check", current],
@@ -72,7 +76,12 @@ const { data: checked } = useQuery({
 });
 const { data: there } = useQuery({
   queryKey: ["inside", key, asked],
-  queryFn: () => data(api.GET("/api/sequences/{key}/steps/{step}/students", { params: { path: { key: key.value, step: asked.value } } })),
+  queryFn: () =>
+    data(
+      api.GET("/api/sequences/{key}/steps/{step}/students", {
+        params: { path: { key: key.value, step: asked.value } },
+      }),
+    ),
   enabled: computed(() => asked.value !== ""),
 });
 const { data: kept } = useQuery({
@@ -81,16 +90,24 @@ const { data: kept } = useQuery({
 });
 const changedRehearsals = computed(() => (kept.value ?? []).filter((one) => one.changes.length));
 
-watch(found, (now) => {
-  if (now) begin(now.body as unknown as Sequence, now.edition);
-  if (now && !chosen.value) chosen.value = String(route.query.step ?? "") || (current.value?.steps[0]?.id ?? "");
-}, { immediate: true });
+watch(
+  found,
+  (now) => {
+    if (now) begin(now.body as unknown as Sequence, now.edition);
+    if (now && !chosen.value) chosen.value = String(route.query.step ?? "") || (current.value?.steps[0]?.id ?? "");
+  },
+  { immediate: true },
+);
 // Who comes from the course line to take somebody in is asked at once.
-watch([found, changed], ([now]) => {
-  if (!now || route.query.run === undefined || changed.value) return;
-  running.value = true;
-  void router.replace({ query: { ...route.query, run: undefined } });
-}, { immediate: true });
+watch(
+  [found, changed],
+  ([now]) => {
+    if (!now || route.query.run === undefined || changed.value) return;
+    running.value = true;
+    void router.replace({ query: { ...route.query, run: undefined } });
+  },
+  { immediate: true },
+);
 const { data: first } = useQuery({
   queryKey: ["students", "first"],
   queryFn: () => data(api.GET("/api/students", { params: { query: { course: courses.value[0]?.key ?? "" } } })),
@@ -107,12 +124,19 @@ const marks = computed(() => new Map((checked.value?.marks ?? []).map((mark) => 
 const findings = computed(() => checked.value?.findings ?? []);
 const elsewhere = computed(() => findings.value.filter((finding) => !finding.step));
 const letterMap = computed(() => new Map((letters.value ?? []).map((letter) => [letter.key, letter])));
-const names = computed(() => new Map([...(things.value?.sequences ?? []), ...(things.value?.courses ?? [])].map((one) => [one.key, one.title])));
+const names = computed(
+  () =>
+    new Map([...(things.value?.sequences ?? []), ...(things.value?.courses ?? [])].map((one) => [one.key, one.title])),
+);
 const course = computed(() => {
   const start = current.value?.starts[0];
   const inner = start?.lesson ?? start?.quiz ?? start?.module;
   const offer = things.value?.offers.find((one) => one.key === start?.offer);
-  const named = (start?.course as string | undefined) ?? (inner ? String(inner).split("/")[0] : undefined) ?? offer?.course ?? undefined;
+  const named =
+    (start?.course as string | undefined) ??
+    (inner ? String(inner).split("/")[0] : undefined) ??
+    offer?.course ??
+    undefined;
   return named && named !== "any" ? named : courses.value[0]?.key;
 });
 provide(ABOUT, course);
@@ -120,10 +144,16 @@ provide(ABOUT, course);
 const card = (id: string) => document.querySelector<HTMLElement>(`[data-step="${id}"] [aria-pressed]`);
 /** The keyboard goes on in what was just made: its first field, or the step itself where there is none. */
 function goInto(id: string, left = 12): void {
-  const field = document.querySelector<HTMLElement>(`.panel [data-panel="${id}"] input, .panel [data-panel="${id}"] textarea`);
+  const field = document.querySelector<HTMLElement>(
+    `.panel [data-panel="${id}"] input, .panel [data-panel="${id}"] textarea`,
+  );
   (field ?? card(id))?.focus();
   // A menu that closes gives the keyboard back to its button, so we ask until we have it.
-  if (left) window.setTimeout(() => chosen.value === id && !document.activeElement?.closest(`[data-panel="${id}"]`) && goInto(id, left - 1), 30);
+  if (left)
+    window.setTimeout(
+      () => chosen.value === id && !document.activeElement?.closest(`[data-panel="${id}"]`) && goInto(id, left - 1),
+      30,
+    );
 }
 function add(kind: string, owner: string | null, lane: string, index: number): void {
   if (!current.value) return;
@@ -188,7 +218,10 @@ async function mend(finding: Api["FindingOut"]): Promise<void> {
 async function writeLetter(): Promise<void> {
   if (!current.value || !step.value) return;
   const [id, posts] = [step.value.id, ["send", "tell"]];
-  const number = [...tree.walk(current.value.steps)].filter((one) => posts.includes(one.step.do)).findIndex((one) => one.step.id === id) + 1;
+  const number =
+    [...tree.walk(current.value.steps)]
+      .filter((one) => posts.includes(one.step.do))
+      .findIndex((one) => one.step.id === id) + 1;
   try {
     const letter = await makeLetter(`${current.value.name} · letter ${number}`);
     step.value = { ...step.value, letter };
@@ -200,7 +233,13 @@ async function writeLetter(): Promise<void> {
   }
 }
 provide(EDITING, {
-  chosen, marks, findings, names, add, mend, writeLetter,
+  chosen,
+  marks,
+  findings,
+  names,
+  add,
+  mend,
+  writeLetter,
   phrases: computed(() => checked.value?.phrases ?? {}),
   figures: computed(() => found.value?.figures ?? {}),
   letters: letterMap,
@@ -211,7 +250,20 @@ provide(EDITING, {
 const MISSING = ["no_start", "no_steps"];
 const KEYS = Object.fromEntries(tree.KINDS.filter((kind) => kind.key).map((kind) => [kind.key, kind.do]));
 const saveNow = () => changed.value && !busy.value && askEffect.mutate(copy());
-useShortcuts({ save: saveNow, undo, redo, choose, move, remove: () => act(tree.remove), copy: duplicate, add: addAfter, leave: () => card(chosen.value)?.focus() }, KEYS);
+useShortcuts(
+  {
+    save: saveNow,
+    undo,
+    redo,
+    choose,
+    move,
+    remove: () => act(tree.remove),
+    copy: duplicate,
+    add: addAfter,
+    leave: () => card(chosen.value)?.focus(),
+  },
+  KEYS,
+);
 
 function chooseEdition(body: Sequence): void {
   resolve(body);
@@ -220,7 +272,9 @@ function chooseEdition(body: Sequence): void {
 /** What is not saved is saved first; what is missing is listed; then the slip. */
 async function run(): Promise<void> {
   // What is shown may be a moment old: asked is what stands there now.
-  const now = await data(api.POST("/api/sequences/check", { body: plain() })).catch((failed: unknown) => notice.refused(failed));
+  const now = await data(api.POST("/api/sequences/check", { body: plain() })).catch((failed: unknown) =>
+    notice.refused(failed),
+  );
   if (!now) return;
   missing.value = now.findings.filter((finding) => finding.level === "fault");
   if (missing.value.length) lacking.value = true;
@@ -232,7 +286,10 @@ async function run(): Promise<void> {
 const saved = computed(() => (found.value?.unfinished ? "Saved, unfinished" : `Version ${found.value?.version} saved`));
 // The head keeps its height, however often a rehearsal comes out differently.
 watch(changedRehearsals, (now, before) => {
-  if (before && now.length > before.length) notice.refused(new Error(`${now.length} kept rehearsal${now.length > 1 ? "s" : ""} now come out differently. Look at Rehearse.`));
+  if (before && now.length > before.length)
+    notice.refused(
+      new Error(`${now.length} kept rehearsal${now.length > 1 ? "s" : ""} now come out differently. Look at Rehearse.`),
+    );
 });
 </script>
 
@@ -240,7 +297,14 @@ watch(changedRehearsals, (now, before) => {
   <template v-if="current && found">
     <PageHead :title="current.name" :above="{ to: '/sequences', name: 'Sequences' }">
       <template #title>
-        <h1 class="name"><Input v-model:value="current.name" :bordered="false" aria-label="Name of the sequence" :style="{ width: Math.min(40, Math.max(12, 0.8 * current.name.length + 1)) + 'ch' }" /></h1>
+        <h1 class="name">
+          <Input
+            v-model:value="current.name"
+            :bordered="false"
+            aria-label="Name of the sequence"
+            :style="{ width: Math.min(40, Math.max(12, 0.8 * current.name.length + 1)) + 'ch' }"
+          />
+        </h1>
       </template>
       <template #beside>
         <span class="pill" :class="found.status" data-testid="status">{{ STATUS[found.status] }}</span>
@@ -251,67 +315,233 @@ watch(changedRehearsals, (now, before) => {
         </span>
       </template>
       <Button @click="router.push(`/sequences/${key}/rehearsal`)">Rehearse</Button>
-      <Button v-if="found.status === 'running'" :loading="setStatus.isPending.value" @click="setStatus.mutate({ status: 'paused' })">Pause</Button>
+      <Button
+        v-if="found.status === 'running'"
+        :loading="setStatus.isPending.value"
+        @click="setStatus.mutate({ status: 'paused' })"
+        >Pause</Button
+      >
       <Button v-else :loading="setStatus.isPending.value" @click="run">Run</Button>
-      <Button type="primary" class="save" :disabled="!changed" :loading="busy" title="Ctrl S" @click="saveNow">{{ changed ? `Save as version ${found.version + 1}` : saved }}</Button>
+      <Button type="primary" class="save" :disabled="!changed" :loading="busy" title="Ctrl S" @click="saveNow">{{
+        changed ? `Save as version ${found.version + 1}` : saved
+      }}</Button>
       <Dropdown :trigger="['click']">
         <Button aria-label="More">⋯</Button>
-        <template #overlay><Menu>
-          <Menu.Item key="people" @click="people = 'inside'">Its letters and its people</Menu.Item>
-          <Menu.Item key="versions" @click="versions = true">Versions</Menu.Item>
-          <Menu.Item key="test" @click="testing = true">Send me all its letters as tests</Menu.Item>
-          <Menu.Item v-if="found.status === 'running'" key="take" @click="running = true">Take in those to whom it has happened</Menu.Item>
-          <Menu.Item v-if="['draft', 'closed'].includes(found.status)" key="away" danger @click="throwAway(current.name, () => api.DELETE('/api/sequences/{key}', { params: { path: { key } } }), '/sequences')">Throw away</Menu.Item>
-          <Menu.Item key="close" :disabled="found.status === 'closed'" @click="setStatus.mutate({ status: 'closed' })">Close: nobody new comes in</Menu.Item>
-        </Menu></template>
+        <template #overlay
+          ><Menu>
+            <Menu.Item key="people" @click="people = 'inside'">Its letters and its people</Menu.Item>
+            <Menu.Item key="versions" @click="versions = true">Versions</Menu.Item>
+            <Menu.Item key="test" @click="testing = true">Send me all its letters as tests</Menu.Item>
+            <Menu.Item v-if="found.status === 'running'" key="take" @click="running = true"
+              >Take in those to whom it has happened</Menu.Item
+            >
+            <Menu.Item
+              v-if="['draft', 'closed'].includes(found.status)"
+              key="away"
+              danger
+              @click="
+                throwAway(
+                  current.name,
+                  () => api.DELETE('/api/sequences/{key}', { params: { path: { key } } }),
+                  '/sequences',
+                )
+              "
+              >Throw away</Menu.Item
+            >
+            <Menu.Item key="close" :disabled="found.status === 'closed'" @click="setStatus.mutate({ status: 'closed' })"
+              >Close: nobody new comes in</Menu.Item
+            >
+          </Menu></template
+        >
       </Dropdown>
     </PageHead>
     <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="chooseEdition" />
     <MinuteBar v-if="minute" :done="minute.done" :work="work" @back="takeBack" @over="minute = null" />
-    <div v-if="restored && changed" class="note" role="status">Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button></div>
-    <div v-if="changedRehearsals.length" class="note" role="status">▲ {{ changedRehearsals.map((one) => `“${one.name}”`).join(", ") }} came out differently at the last save. <RouterLink :to="`/sequences/${key}/rehearsal`">See what changed</RouterLink></div>
-    <div v-for="(finding, index) in elsewhere" :key="index" class="note" :class="MISSING.includes(finding.code) ? 'hint' : finding.level" :role="finding.level === 'fault' ? 'alert' : 'status'">
+    <div v-if="restored && changed" class="note" role="status">
+      Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button>
+    </div>
+    <div v-if="changedRehearsals.length" class="note" role="status">
+      ▲ {{ changedRehearsals.map((one) => `“${one.name}”`).join(", ") }} came out differently at the last save.
+      <RouterLink :to="`/sequences/${key}/rehearsal`">See what changed</RouterLink>
+    </div>
+    <div
+      v-for="(finding, index) in elsewhere"
+      :key="index"
+      class="note"
+      :class="MISSING.includes(finding.code) ? 'hint' : finding.level"
+      :role="finding.level === 'fault' ? 'alert' : 'status'"
+    >
       {{ MISSING.includes(finding.code) ? "○" : finding.level === "fault" ? "✗" : "▲" }} {{ finding.sentence }}
       <button v-if="finding.mend" class="link" @click="mend(finding)">{{ finding.mend.label }}</button>
     </div>
     <StartSentence v-model="current" :checked="checked" />
     <div class="desk">
       <div class="ruler">
-        <EmptyState v-if="!current.steps.length" title="No steps yet">Begin with the letter that goes out first.</EmptyState>
+        <EmptyState v-if="!current.steps.length" title="No steps yet"
+          >Begin with the letter that goes out first.</EmptyState
+        >
         <StepTree :steps="current.steps" :owner="null" lane="" />
         <div class="end">
-          <AddStep label="Add a step at the end" text="+ Add a letter, a wait, a branch …" top data-testid="add-last" @add="(kind) => add(kind, null, '', current?.steps.length ?? 0)" />
-          <span class="label wide-only">L letter · W wait · F wait for · B branch · P waypoint · ↑ ↓ choose · Alt with arrows moves · C copies · Delete · Ctrl Z · Ctrl S saves · Escape back to the step</span>
+          <AddStep
+            label="Add a step at the end"
+            text="+ Add a letter, a wait, a branch …"
+            top
+            data-testid="add-last"
+            @add="(kind) => add(kind, null, '', current?.steps.length ?? 0)"
+          />
+          <span class="label wide-only"
+            >L letter · W wait · F wait for · B branch · P waypoint · ↑ ↓ choose · Alt with arrows moves · C copies ·
+            Delete · Ctrl Z · Ctrl S saves · Escape back to the step</span
+          >
         </div>
       </div>
       <aside class="panel" aria-label="The chosen step">
-        <StepTools :step="step" :can-undo="canUndo" :can-redo="canRedo" @move="move" @copy="duplicate" @remove="act(tree.remove)" @undo="undo" @redo="redo" />
-        <div v-if="step" :data-panel="step.id"><StepPanel :key="step.id" v-model="step" :mark="marks.get(step.id)" :sequence="key" /></div>
+        <StepTools
+          :step="step"
+          :can-undo="canUndo"
+          :can-redo="canRedo"
+          @move="move"
+          @copy="duplicate"
+          @remove="act(tree.remove)"
+          @undo="undo"
+          @redo="redo"
+        />
+        <div v-if="step" :data-panel="step.id">
+          <StepPanel :key="step.id" v-model="step" :mark="marks.get(step.id)" :sequence="key" />
+        </div>
         <p v-else class="soft none">Choose a step to see and change it.</p>
       </aside>
     </div>
     <Modal :open="asked !== ''" title="Standing here now" :footer="null" @cancel="asked = ''">
-      <ul class="who"><li v-for="person in there" :key="person.key"><RouterLink :to="`/students/${person.key}`">{{ person.name }}</RouterLink> <span class="label">{{ person.until ? `until ${person.until} where they live` : "until something happens" }}<template v-if="person.round"> · round {{ person.round }}</template></span></li></ul>
+      <ul class="who">
+        <li v-for="person in there" :key="person.key">
+          <RouterLink :to="`/students/${person.key}`">{{ person.name }}</RouterLink>{{ " "
+          }}<span class="label"
+            >{{ person.until ? `until ${person.until} where they live` : "until something happens"
+            }}<template v-if="person.round"> · round {{ person.round }}</template></span
+          >
+        </li>
+      </ul>
     </Modal>
-    <TestDialog v-if="testing" :address="(body) => data(api.POST('/api/sequences/{key}/test', { params: { path: { key } }, body }))" @close="testing = false" />
+    <TestDialog
+      v-if="testing"
+      :address="(body) => data(api.POST('/api/sequences/{key}/test', { params: { path: { key } }, body }))"
+      @close="testing = false"
+    />
     <SequencePeople v-if="people" :id="key" v-model:group="people" @close="people = ''" />
-    <VersionsDialog :open="versions" :id="key" @close="versions = false" @moving="moving" />
-    <SaveDialog :effect="effect" :version="found.version + 1" :running="found.status === 'running'" @cancel="effect = null" @save="(move) => save.mutate({ body: copy(), move })" />
-    <RunDialog :id="key" :open="running" :name="current.name" :running="found.status === 'running'" :busy="setStatus.isPending.value" @cancel="running = false" @run="(take_in) => setStatus.mutate({ status: 'running', take_in })" />
-    <MissingDialog :open="lacking" :findings="missing" @close="lacking = false" @go="(id) => ((lacking = false), (chosen = id || chosen), goInto(chosen))" />
+    <VersionsDialog :id="key" :open="versions" @close="versions = false" @moving="moving" />
+    <SaveDialog
+      :effect="effect"
+      :version="found.version + 1"
+      :running="found.status === 'running'"
+      @cancel="effect = null"
+      @save="(move) => save.mutate({ body: copy(), move })"
+    />
+    <RunDialog
+      :id="key"
+      :open="running"
+      :name="current.name"
+      :running="found.status === 'running'"
+      :busy="setStatus.isPending.value"
+      @cancel="running = false"
+      @run="(take_in) => setStatus.mutate({ status: 'running', take_in })"
+    />
+    <MissingDialog
+      :open="lacking"
+      :findings="missing"
+      @close="lacking = false"
+      @go="(id) => ((lacking = false), (chosen = id || chosen), goInto(chosen))"
+    />
   </template>
-  <template v-else-if="error"><PageHead title="Sequence" :above="{ to: '/sequences', name: 'Sequences' }" /><EmptyState title="This sequence can't be shown">{{ error.message }}</EmptyState></template>
+  <template v-else-if="error"
+    ><PageHead title="Sequence" :above="{ to: '/sequences', name: 'Sequences' }" /><EmptyState
+      title="This sequence can't be shown"
+      >{{ error.message }}</EmptyState
+    ></template
+  >
 </template>
 
 <style scoped>
-.name :deep(input) { font: 600 21px var(--title); padding: 2px 4px; max-width: 100%; }
-.counts { font-size: 13.5px; color: var(--soft); } .counts .link { text-decoration: none; color: var(--soft); } .counts .link:hover { text-decoration: underline; }
-.save { min-width: 158px; }
-.note.hint { background: var(--act-bg); color: var(--act); border-color: #c5d8ec; } .note.fault { background: #fbe9e7; color: var(--red); } .note { background: var(--warn-bg); color: var(--warn); padding: 7px 22px; border-bottom: 1px solid #ecd39a; }
-.desk { display: grid; grid-template-columns: minmax(0, 1fr) 372px; flex: 1; min-height: 0; }
-.ruler { padding: 16px 22px 60px; overflow: auto; }
-.end { padding: 14px 0 0 132px; display: flex; gap: 16px; align-items: center; flex-wrap: wrap; }
-.desk > .panel { background: var(--sheet); border-left: 1px solid var(--rule); overflow-y: auto; }
-.none { padding: 18px; } .who { padding-left: 18px; } .who li { padding: 3px 0; }
-@media (max-width: 900px) { .desk { display: block; overflow: auto; } .ruler { padding: 12px 14px; overflow: visible; } .desk > .panel { border-left: 0; border-top: 1px solid var(--rule); } .end { padding-left: 0; } }
+.name :deep(input) {
+  font: 600 21px var(--title);
+  padding: 2px 4px;
+  max-width: 100%;
+}
+.counts {
+  font-size: 13.5px;
+  color: var(--soft);
+}
+.counts .link {
+  text-decoration: none;
+  color: var(--soft);
+}
+.counts .link:hover {
+  text-decoration: underline;
+}
+.save {
+  min-width: 158px;
+}
+.note.hint {
+  background: var(--act-bg);
+  color: var(--act);
+  border-color: #c5d8ec;
+}
+.note.fault {
+  background: #fbe9e7;
+  color: var(--red);
+}
+.note {
+  background: var(--warn-bg);
+  color: var(--warn);
+  padding: 7px 22px;
+  border-bottom: 1px solid #ecd39a;
+}
+.desk {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 372px;
+  flex: 1;
+  min-height: 0;
+}
+.ruler {
+  padding: 16px 22px 60px;
+  overflow: auto;
+}
+.end {
+  padding: 14px 0 0 132px;
+  display: flex;
+  gap: 16px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.desk > .panel {
+  background: var(--sheet);
+  border-left: 1px solid var(--rule);
+  overflow-y: auto;
+}
+.none {
+  padding: 18px;
+}
+.who {
+  padding-left: 18px;
+}
+.who li {
+  padding: 3px 0;
+}
+@media (max-width: 900px) {
+  .desk {
+    display: block;
+    overflow: auto;
+  }
+  .ruler {
+    padding: 12px 14px;
+    overflow: visible;
+  }
+  .desk > .panel {
+    border-left: 0;
+    border-top: 1px solid var(--rule);
+  }
+  .end {
+    padding-left: 0;
+  }
+}
 </style>

@@ -8,13 +8,26 @@ import StepCard from "./StepCard.vue";
 
 function editing(more: Partial<Editing> = {}): Editing {
   return {
-    chosen: ref(""), marks: ref(new Map()), phrases: ref({ f: ["finished lesson “Before you buy”"] }), findings: ref([]), figures: ref({}),
-    letters: ref(new Map([["welcome", { name: "First Hive · access", purpose: "service" } as never]])), names: ref(new Map([["nudge", "A nudge"]])),
-    add: () => undefined, who: () => undefined, mend: () => undefined, writeLetter: async () => undefined, ...more,
+    chosen: ref(""),
+    marks: ref(new Map()),
+    phrases: ref({ f: ["finished lesson “Before you buy”"] }),
+    findings: ref([]),
+    figures: ref({}),
+    letters: ref(new Map([["welcome", { name: "First Hive · access", purpose: "service" } as never]])),
+    names: ref(new Map([["nudge", "A nudge"]])),
+    add: () => undefined,
+    who: () => undefined,
+    mend: () => undefined,
+    writeLetter: async () => undefined,
+    ...more,
   };
 }
-const card = (step: Step, more: Partial<Editing> = {}) => mount(StepCard, { props: { step }, global: { provide: { [EDITING as symbol]: editing(more) } } });
-const says = (step: object) => card({ id: "f", ...step } as Step).text().replace(/\s+/g, " ");
+const card = (step: Step, more: Partial<Editing> = {}) =>
+  mount(StepCard, { props: { step }, global: { provide: { [EDITING as symbol]: editing(more) } } });
+const says = (step: object) =>
+  card({ id: "f", ...step } as Step)
+    .text()
+    .replace(/\s+/g, " ");
 
 // Parts stand apart by their boxes, not by blanks, so the words of some run together here.
 describe("a step on the ruler", () => {
@@ -53,13 +66,16 @@ describe("a step on the ruler", () => {
     const asked: unknown[] = [];
     const fault = { step: "s", level: "fault", sentence: "There is no such letter.", mend: { label: "Take it out" } };
     const other = { step: "t", level: "warning", sentence: "Of another step." };
-    const one = card({ id: "s", do: "send", letter: "welcome" }, {
-      figures: ref({ s: { sent: 12, opened: 7, skipped: 2, stuck: 1, waiting: 3 } as never }),
-      findings: ref([fault, other] as never[]),
-      who: (step) => asked.push(["who", step]),
-      writeLetter: async () => undefined,
-  mend: (finding) => asked.push(["mend", finding]),
-    });
+    const one = card(
+      { id: "s", do: "send", letter: "welcome" },
+      {
+        figures: ref({ s: { sent: 12, opened: 7, skipped: 2, stuck: 1, waiting: 3 } as never }),
+        findings: ref([fault, other] as never[]),
+        who: (step) => asked.push(["who", step]),
+        writeLetter: async () => undefined,
+        mend: (finding) => asked.push(["mend", finding]),
+      },
+    );
     expect(one.text()).toContain("12 sent");
     expect(one.text()).toContain("1 stuck");
     expect(one.text()).not.toContain("not posted yet");
@@ -67,7 +83,10 @@ describe("a step on the ruler", () => {
     expect(one.get("[role=alert]").text()).toContain("There is no such letter.");
     await one.get(".waiting").trigger("click");
     await one.get(".finding button").trigger("click");
-    expect(asked).toEqual([["who", "s"], ["mend", fault]]);
+    expect(asked).toEqual([
+      ["who", "s"],
+      ["mend", fault],
+    ]);
   });
 
   it("has a short name for labels", () => {

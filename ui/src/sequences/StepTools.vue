@@ -13,8 +13,20 @@ const emit = defineEmits<{ move: [way: "up" | "down" | "in" | "out"]; copy: []; 
     <template v-if="step">
       <Button size="small" aria-label="Move up" title="Alt ↑" @click="emit('move', 'up')">↑ Up</Button>
       <Button size="small" aria-label="Move down" title="Alt ↓" @click="emit('move', 'down')">↓ Down</Button>
-      <Button size="small" aria-label="Move into the lane above" title="Into the lane above (Alt →)" @click="emit('move', 'in')">→ Into</Button>
-      <Button size="small" aria-label="Move out of the lane" title="Out of its lane (Alt ←)" @click="emit('move', 'out')">← Out</Button>
+      <Button
+        size="small"
+        aria-label="Move into the lane above"
+        title="Into the lane above (Alt →)"
+        @click="emit('move', 'in')"
+        >→ Into</Button
+      >
+      <Button
+        size="small"
+        aria-label="Move out of the lane"
+        title="Out of its lane (Alt ←)"
+        @click="emit('move', 'out')"
+        >← Out</Button
+      >
       <Button size="small" title="C" @click="emit('copy')">Copy</Button>
       <Button size="small" danger title="Delete" @click="emit('remove')">Remove</Button>
     </template>
@@ -24,6 +36,16 @@ const emit = defineEmits<{ move: [way: "up" | "down" | "in" | "out"]; copy: []; 
 </template>
 
 <style scoped>
-.tools { display: flex; gap: 4px; padding: 8px 14px; border-bottom: 1px solid var(--rule2); background: var(--sheet2); flex-wrap: wrap; }
-.tools :deep(.ant-btn) { padding: 0 7px; min-width: 0; }
+.tools {
+  display: flex;
+  gap: 4px;
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--rule2);
+  background: var(--sheet2);
+  flex-wrap: wrap;
+}
+.tools :deep(.ant-btn) {
+  padding: 0 7px;
+  min-width: 0;
+}
 </style>

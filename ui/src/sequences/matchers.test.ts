@@ -12,7 +12,11 @@ describe("an event that is turned into another", () => {
   });
 
   it("has what it can't do without", () => {
-    expect(turned({ on: "enrolled", course: "bees" }, "inactive")).toEqual({ on: "inactive", course: "bees", for: "P7D" });
+    expect(turned({ on: "enrolled", course: "bees" }, "inactive")).toEqual({
+      on: "inactive",
+      course: "bees",
+      for: "P7D",
+    });
     expect(turned({ on: "inactive", for: "P2D" }, "inactive")).toEqual({ on: "inactive", for: "P2D" });
     expect(turned({ on: "signed_in" }, "lesson_watched")).toEqual({ on: "lesson_watched", percent: 50 });
   });

@@ -16,7 +16,11 @@ const SAID: Record<string, string> = {
 };
 
 /** Saving, running and pausing a sequence, each with its slip before and its minute after. */
-export function usePutting(key: Ref<string>, draft: ReturnType<typeof useDraft<Sequence>>, found: Ref<Api["SequenceOut"] | undefined>) {
+export function usePutting(
+  key: Ref<string>,
+  draft: ReturnType<typeof useDraft<Sequence>>,
+  found: Ref<Api["SequenceOut"] | undefined>,
+) {
   const client = useQueryClient();
   const notice = useNotice();
   const path = () => ({ path: { key: key.value } });
@@ -32,7 +36,12 @@ export function usePutting(key: Ref<string>, draft: ReturnType<typeof useDraft<S
     return { body: now.body as unknown as Sequence, edition: now.edition };
   };
   const put = (body: Sequence, edition: string) =>
-    data(api.PUT("/api/sequences/{key}", { params: { ...path(), header: begunFrom(edition) }, body: body as unknown as Record<string, unknown> }));
+    data(
+      api.PUT("/api/sequences/{key}", {
+        params: { ...path(), header: begunFrom(edition) },
+        body: body as unknown as Record<string, unknown>,
+      }),
+    );
 
   const save = useMutation({
     mutationFn: async ({ body, move }: { body: Sequence; move: boolean }) => {
@@ -51,8 +60,16 @@ export function usePutting(key: Ref<string>, draft: ReturnType<typeof useDraft<S
         minute.value = { done: `Saved as version ${saved.version}.${stay}`, undo: () => again(before) };
         if (work) bulk.begin(work);
       } else notice.done(`Saved as version ${saved.version}.`);
-      client.setQueryData(["sequence", key.value], (old: Api["SequenceOut"] | undefined) =>
-        old && { ...old, body: body as unknown as Record<string, unknown>, version: saved.version, edition: saved.edition, unfinished: saved.missing.length > 0 },
+      client.setQueryData(
+        ["sequence", key.value],
+        (old: Api["SequenceOut"] | undefined) =>
+          old && {
+            ...old,
+            body: body as unknown as Record<string, unknown>,
+            version: saved.version,
+            edition: saved.edition,
+            unfinished: saved.missing.length > 0,
+          },
       );
       void client.invalidateQueries();
     },
@@ -70,7 +87,9 @@ export function usePutting(key: Ref<string>, draft: ReturnType<typeof useDraft<S
   /** Save, with the slip first where somebody is inside. */
   const askEffect = useMutation({
     mutationFn: (body: Sequence) =>
-      data(api.POST("/api/sequences/{key}/effect", { params: path(), body: body as unknown as Record<string, unknown> })),
+      data(
+        api.POST("/api/sequences/{key}/effect", { params: path(), body: body as unknown as Record<string, unknown> }),
+      ),
     onSuccess: (now, body) => (now.inside ? (effect.value = now) : save.mutate({ body, move: false })),
     onError: (error) => notice.refused(error),
   });
@@ -111,5 +130,17 @@ export function usePutting(key: Ref<string>, draft: ReturnType<typeof useDraft<S
     minute.value = null;
   }
   const busy = computed(() => save.isPending.value || askEffect.isPending.value);
-  return { save, askEffect, effect, setStatus, running, missing, minute, work: bulk.work, moving: bulk.begin, takeBack, busy };
+  return {
+    save,
+    askEffect,
+    effect,
+    setStatus,
+    running,
+    missing,
+    minute,
+    work: bulk.work,
+    moving: bulk.begin,
+    takeBack,
+    busy,
+  };
 }

@@ -6,11 +6,18 @@ import { type Acts, useShortcuts } from "./shortcuts";
 
 const done: string[] = [];
 const says = (name: string) => vi.fn((...args: unknown[]) => void done.push([name, ...args].join(" ")));
-const acts = Object.fromEntries(["save", "undo", "redo", "choose", "move", "remove", "copy", "add", "leave"].map((name) => [name, says(name)])) as unknown as Acts;
+const acts = Object.fromEntries(
+  ["save", "undo", "redo", "choose", "move", "remove", "copy", "add", "leave"].map((name) => [name, says(name)]),
+) as unknown as Acts;
 const Editor = defineComponent({
   setup() {
     useShortcuts(acts, { l: "send", w: "wait" });
-    return () => h("div", [h("button", { class: "card" }), h("div", { class: "panel" }, [h("input"), h("button", { class: "inside" })]), h("div", { role: "dialog" }, [h("button", { class: "apart" })])]);
+    return () =>
+      h("div", [
+        h("button", { class: "card" }),
+        h("div", { class: "panel" }, [h("input"), h("button", { class: "inside" })]),
+        h("div", { role: "dialog" }, [h("button", { class: "apart" })]),
+      ]);
   },
 });
 
@@ -35,9 +42,19 @@ describe("the keys of the sequence editor", () => {
   });
 
   it.each([
-    ["body", "l", {}, "add send"], [".card", "w", {}, "add wait"], [".inside", "w", {}, "add wait"], ["body", "ArrowDown", {}, "choose 1"], ["body", "ArrowUp", {}, "choose -1"],
-    [".card", "ArrowUp", { altKey: true }, "move up"], [".card", "ArrowRight", { altKey: true }, "move in"], [".card", "Delete", {}, "remove"], [".card", "c", {}, "copy"],
-    [".card", "z", { ctrlKey: true }, "undo"], [".card", "z", { metaKey: true, shiftKey: true }, "redo"], [".card", "y", { ctrlKey: true }, "redo"], ["input", "s", { ctrlKey: true }, "save"],
+    ["body", "l", {}, "add send"],
+    [".card", "w", {}, "add wait"],
+    [".inside", "w", {}, "add wait"],
+    ["body", "ArrowDown", {}, "choose 1"],
+    ["body", "ArrowUp", {}, "choose -1"],
+    [".card", "ArrowUp", { altKey: true }, "move up"],
+    [".card", "ArrowRight", { altKey: true }, "move in"],
+    [".card", "Delete", {}, "remove"],
+    [".card", "c", {}, "copy"],
+    [".card", "z", { ctrlKey: true }, "undo"],
+    [".card", "z", { metaKey: true, shiftKey: true }, "redo"],
+    [".card", "y", { ctrlKey: true }, "redo"],
+    ["input", "s", { ctrlKey: true }, "save"],
     ["input", "Escape", {}, "leave"],
   ] as [string, string, KeyboardEventInit, string][])("in %s: %s %j", (where, key, more, what) => {
     expect(press(where, key, more)).toBe(true);
@@ -45,7 +62,14 @@ describe("the keys of the sequence editor", () => {
   });
 
   it.each([
-    ["input", "l", {}], ["input", "Delete", {}], ["input", "ArrowDown", {}], ["input", "z", { ctrlKey: true }], [".apart", "w", {}], ["body", "x", {}], ["body", "l", { ctrlKey: true }], [".card", "Escape", {}],
+    ["input", "l", {}],
+    ["input", "Delete", {}],
+    ["input", "ArrowDown", {}],
+    ["input", "z", { ctrlKey: true }],
+    [".apart", "w", {}],
+    ["body", "x", {}],
+    ["body", "l", { ctrlKey: true }],
+    [".card", "Escape", {}],
   ] as [string, string, KeyboardEventInit][])("mean themselves in %s: %s %j", (where, key, more) => {
     expect(press(where, key, more)).toBe(false);
     expect(done).toEqual([]);

@@ -32,10 +32,12 @@ export function useShortcuts(acts: Acts, kinds: Record<string, string>): void {
     if (event.key === "Escape" && inPanel) return acts.leave;
     if (isWriting(event)) return undefined;
     if (event.altKey) {
-      const way = { ArrowUp: "up", ArrowDown: "down", ArrowRight: "in", ArrowLeft: "out" }[event.key] as "up" | undefined;
+      const way = { ArrowUp: "up", ArrowDown: "down", ArrowRight: "in", ArrowLeft: "out" }[event.key] as
+        "up" | undefined;
       return way && (() => acts.move(way));
     }
-    if (event.key === "ArrowUp" || event.key === "ArrowDown") return () => acts.choose(event.key === "ArrowUp" ? -1 : 1);
+    if (event.key === "ArrowUp" || event.key === "ArrowDown")
+      return () => acts.choose(event.key === "ArrowUp" ? -1 : 1);
     if (event.key === "Delete") return acts.remove;
     if (event.key === "c") return acts.copy;
     const kind = kinds[event.key];

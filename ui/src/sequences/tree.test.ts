@@ -7,11 +7,29 @@ const send = (id: string): Step => ({ id, do: "send", letter: id });
 function scene(): Sequence {
   const steps: Step[] = [
     send("a"),
-    { id: "f", do: "wait_for", event: { on: "signed_in" }, within: "P2D", then: [send("yes")], else: [send("no"), send("later")] },
+    {
+      id: "f",
+      do: "wait_for",
+      event: { on: "signed_in" },
+      within: "P2D",
+      then: [send("yes")],
+      else: [send("no"), send("later")],
+    },
     { id: "b", do: "branch", arms: [{ if: { is: "news_on" }, steps: [send("one")] }], otherwise: [] },
     send("z"),
   ];
-  return { key: "s", name: "s", status: "draft", starts: [], again: "once", leaves: [], posting_hours: "school", holds_broadcasts: false, reply_to: null, steps };
+  return {
+    key: "s",
+    name: "s",
+    status: "draft",
+    starts: [],
+    again: "once",
+    leaves: [],
+    posting_hours: "school",
+    holds_broadcasts: false,
+    reply_to: null,
+    steps,
+  };
 }
 const order = (sequence: Sequence) => [...walk(sequence.steps)].map((found) => found.step.id).join(" ");
 
@@ -49,7 +67,11 @@ describe("the tree of steps", () => {
 
   it("keeps waypoints at the top level", () => {
     const s = scene();
-    insert(s, { owner: null, lane: "", index: 2 }, { id: "w", do: "waypoint", reach: { on: "signed_in" }, hold: false });
+    insert(
+      s,
+      { owner: null, lane: "", index: 2 },
+      { id: "w", do: "waypoint", reach: { on: "signed_in" }, hold: false },
+    );
     expect(moveIn(s, "w")).toBe(false);
   });
 
@@ -62,7 +84,9 @@ describe("the tree of steps", () => {
   });
 
   it("hides the lane that is never taken", () => {
-    expect(lanes({ id: "f", do: "wait_for", within: null, then: [], else: [] }).map((lane) => lane.name)).toEqual(["Happens in time"]);
+    expect(lanes({ id: "f", do: "wait_for", within: null, then: [], else: [] }).map((lane) => lane.name)).toEqual([
+      "Happens in time",
+    ]);
   });
 
   it("gives every new step an id that none has", () => {

@@ -24,7 +24,11 @@ export function lanes(step: Step, phrases: string[] = []): Lane[] {
     case "branch": {
       const arms = (step.arms as { steps?: Step[] }[]) ?? [];
       return [
-        ...arms.map((arm, index) => ({ path: ["arms", index, "steps"], name: phrases[index] ? `If the student ${phrases[index]}` : `If …`, steps: arm.steps ?? [] })),
+        ...arms.map((arm, index) => ({
+          path: ["arms", index, "steps"],
+          name: phrases[index] ? `If the student ${phrases[index]}` : `If …`,
+          steps: arm.steps ?? [],
+        })),
         { path: ["otherwise"], name: "Otherwise", steps: (step.otherwise as Step[]) ?? [] },
       ];
     }
@@ -36,7 +40,11 @@ export function lanes(step: Step, phrases: string[] = []): Lane[] {
 }
 
 /** Every step, nested ones too, in reading order, with its place. */
-export function* walk(steps: Step[], owner: string | null = null, lane = ""): Generator<{ step: Step; spot: Spot; siblings: Step[] }> {
+export function* walk(
+  steps: Step[],
+  owner: string | null = null,
+  lane = "",
+): Generator<{ step: Step; spot: Spot; siblings: Step[] }> {
   for (const [index, step] of steps.entries()) {
     yield { step, spot: { owner, lane, index }, siblings: steps };
     for (const inner of lanes(step)) yield* walk(inner.steps, step.id, inner.path.join("/"));
@@ -71,20 +79,30 @@ function put(target: Step, path: (string | number)[], list: Step[]): Step {
 }
 
 export function insert(sequence: Sequence, spot: Spot, step: Step): void {
-  sequence.steps = withList(sequence.steps, spot.owner, spot.lane, (list) => [...list.slice(0, spot.index), step, ...list.slice(spot.index)]);
+  sequence.steps = withList(sequence.steps, spot.owner, spot.lane, (list) => [
+    ...list.slice(0, spot.index),
+    step,
+    ...list.slice(spot.index),
+  ]);
 }
 
 export function replace(sequence: Sequence, step: Step): void {
   const found = find(sequence, step.id);
-  if (found) sequence.steps = withList(sequence.steps, found.spot.owner, found.spot.lane, (list) => list.map((one) => (one.id === step.id ? step : one)));
+  if (found)
+    sequence.steps = withList(sequence.steps, found.spot.owner, found.spot.lane, (list) =>
+      list.map((one) => (one.id === step.id ? step : one)),
+    );
 }
 
 /** Takes a step out; returns the id of the step that then stands nearest. */
 export function remove(sequence: Sequence, id: string): string {
   const found = find(sequence, id);
   if (!found) return "";
-  const near = found.siblings[found.spot.index + 1]?.id ?? found.siblings[found.spot.index - 1]?.id ?? found.spot.owner ?? "";
-  sequence.steps = withList(sequence.steps, found.spot.owner, found.spot.lane, (list) => list.filter((one) => one.id !== id));
+  const near =
+    found.siblings[found.spot.index + 1]?.id ?? found.siblings[found.spot.index - 1]?.id ?? found.spot.owner ?? "";
+  sequence.steps = withList(sequence.steps, found.spot.owner, found.spot.lane, (list) =>
+    list.filter((one) => one.id !== id),
+  );
   return near;
 }
 
@@ -145,7 +163,13 @@ export function copyOf(sequence: Sequence, step: Step): Step {
 export const KINDS: { do: string; name: string; key: string; group: string; hint: string }[] = [
   { do: "send", name: "Letter", key: "l", group: "Post", hint: "a letter to the student" },
   { do: "wait", name: "Wait", key: "w", group: "Time", hint: "days, hours, until ten in the morning" },
-  { do: "wait_for", name: "Wait for", key: "f", group: "Time", hint: "until the student does something, or time passes" },
+  {
+    do: "wait_for",
+    name: "Wait for",
+    key: "f",
+    group: "Time",
+    hint: "until the student does something, or time passes",
+  },
   { do: "dated", name: "On a date", key: "d", group: "Time", hint: "steps pinned to a date" },
   { do: "repeat", name: "Repeat", key: "r", group: "Time", hint: "the same steps again and again" },
   { do: "branch", name: "Branch", key: "b", group: "Ways", hint: "different ways for different students" },
@@ -161,7 +185,12 @@ export const KINDS: { do: string; name: string; key: string; group: string; hint
 
 /** A new step of a kind, ready to be filled in. */
 export function fresh(sequence: Sequence, kind: string, course: string | undefined): Step {
-  const names: Record<string, string> = { send: "letter", wait_for: "until", start_sequence: "start", stop_sequence: "stop" };
+  const names: Record<string, string> = {
+    send: "letter",
+    wait_for: "until",
+    start_sequence: "start",
+    stop_sequence: "stop",
+  };
   const id = freshId(sequence, names[kind] ?? kind);
   const done = { on: "lesson_completed", ...(course ? { course } : {}) };
   const soon = new Date(Date.now() + 14 * 86_400_000).toISOString().slice(0, 10);
@@ -172,7 +201,20 @@ export function fresh(sequence: Sequence, kind: string, course: string | undefin
     branch: { arms: [{ if: { is: "enrolled", course: course ?? "any" }, steps: [] }], otherwise: [] },
     tag: { add: [], remove: [] },
     waypoint: { reach: done, hold: false },
-    repeat: { times: 4, steps: [{ id: freshId(sequence, "week"), do: "wait", for: "P7D", at: "10:00", days: null, zone: "student", since: "previous" }] },
+    repeat: {
+      times: 4,
+      steps: [
+        {
+          id: freshId(sequence, "week"),
+          do: "wait",
+          for: "P7D",
+          at: "10:00",
+          days: null,
+          zone: "student",
+          since: "previous",
+        },
+      ],
+    },
     dated: { at: `${soon}T18:00`, zone: "school", grace: null, steps: [] },
     start_sequence: { sequence: "" },
     stop_sequence: { sequence: "" },

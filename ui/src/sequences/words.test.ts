@@ -4,7 +4,10 @@ import { freeKey } from "../parts/keys";
 import { daysWords, duration, simple, waitWords } from "./words";
 
 describe("waits in words", () => {
-  const say = (step: object) => waitWords({ id: "w", do: "wait", ...step }).map((part) => part.text).join(" ");
+  const say = (step: object) =>
+    waitWords({ id: "w", do: "wait", ...step })
+      .map((part) => part.text)
+      .join(" ");
 
   it("says what a person would say", () => {
     expect(say({ for: "P1D", at: "10:00" })).toBe("next day at 10:00");

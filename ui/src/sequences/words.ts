@@ -1,6 +1,11 @@
 import type { PostingHours, Sequence, Step } from "../api/school-file";
 
-export const STATUS: Record<string, string> = { draft: "Draft", running: "Running", paused: "Paused", closed: "Closed" };
+export const STATUS: Record<string, string> = {
+  draft: "Draft",
+  running: "Running",
+  paused: "Paused",
+  closed: "Closed",
+};
 
 export const AGAIN: Record<Sequence["again"], string> = {
   once: "once ever",
@@ -10,7 +15,13 @@ export const AGAIN: Record<Sequence["again"], string> = {
 };
 
 export const WEEKDAYS = [
-  ["mon", "Monday"], ["tue", "Tuesday"], ["wed", "Wednesday"], ["thu", "Thursday"], ["fri", "Friday"], ["sat", "Saturday"], ["sun", "Sunday"],
+  ["mon", "Monday"],
+  ["tue", "Tuesday"],
+  ["wed", "Wednesday"],
+  ["thu", "Thursday"],
+  ["fri", "Friday"],
+  ["sat", "Saturday"],
+  ["sun", "Sunday"],
 ] as const;
 
 const UNITS = { D: "day", W: "week", H: "hour", M: "minute" } as const;
@@ -39,7 +50,11 @@ export function waitWords(step: Step): { text: string; mark?: boolean }[] {
   const words: { text: string; mark?: boolean }[] = [];
   if (!step.for && !step.at) words.push({ text: "no wait" });
   else if (found && found.number === 1 && found.unit === "D" && step.at) words.push({ text: "next day" });
-  else if (step.for) words.push({ text: spanWords(step.for), mark: true }, { text: step.since === "start" ? "after the start" : "later" });
+  else if (step.for)
+    words.push(
+      { text: spanWords(step.for), mark: true },
+      { text: step.since === "start" ? "after the start" : "later" },
+    );
   if (step.at) words.push({ text: "at" }, { text: step.at, mark: true });
   if (step.days?.length) words.push({ text: "on" }, { text: daysWords(step.days), mark: true });
   if (step.zone === "school") words.push({ text: "school time" });

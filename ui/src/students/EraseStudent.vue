@@ -16,7 +16,13 @@ const router = useRouter();
 const notice = useNotice();
 const typed = ref("");
 const erase = useMutation({
-  mutationFn: () => data(api.POST("/api/students/{key}/erase", { params: { path: { key: props.student.key } }, body: { sentence: typed.value } })),
+  mutationFn: () =>
+    data(
+      api.POST("/api/students/{key}/erase", {
+        params: { path: { key: props.student.key } },
+        body: { sentence: typed.value },
+      }),
+    ),
   onSuccess: () => {
     notice.done("Erased.");
     client.removeQueries({ queryKey: ["student", props.student.key] });
@@ -27,9 +33,23 @@ const erase = useMutation({
 </script>
 
 <template>
-  <AskDialog v-model:open="open" title="Erase this student?" ok="Erase for good" :busy="erase.isPending.value" :ready="typed.trim().toLowerCase() === `erase ${student.email}`.toLowerCase()" @ok="erase.mutate()">
-    <p>Their record, everything they did, every letter to them and what you know of their wishes goes for good, their inbox in the mailroom too. What stays are numbers without a person: how many letters of a sequence or a broadcast were sent, opened, clicked. Mail that has gone out can't be called back.</p>
+  <AskDialog
+    v-model:open="open"
+    title="Erase this student?"
+    ok="Erase for good"
+    :busy="erase.isPending.value"
+    :ready="typed.trim().toLowerCase() === `erase ${student.email}`.toLowerCase()"
+    @ok="erase.mutate()"
+  >
+    <p>
+      Their record, everything they did, every letter to them and what you know of their wishes goes for good, their
+      inbox in the mailroom too. What stays are numbers without a person: how many letters of a sequence or a broadcast
+      were sent, opened, clicked. Mail that has gone out can't be called back.
+    </p>
     <p>If your course site reports them again, they come back as somebody new.</p>
-    <label>Type <b>erase {{ student.email }}</b><Input v-model:value="typed" aria-label="Sentence to erase" /></label>
+    <label
+      >Type <b>erase {{ student.email }}</b
+      ><Input v-model:value="typed" aria-label="Sentence to erase"
+    /></label>
   </AskDialog>
 </template>

@@ -15,7 +15,8 @@ const client = useQueryClient();
 const notice = useNotice();
 const name = ref("");
 const keep = useMutation({
-  mutationFn: () => data(api.POST("/api/audiences", { body: { name: name.value.trim(), condition: props.condition ?? { all: [] } } })),
+  mutationFn: () =>
+    data(api.POST("/api/audiences", { body: { name: name.value.trim(), condition: props.condition ?? { all: [] } } })),
   onSuccess: (kept) => {
     open.value = false;
     name.value = "";
@@ -27,5 +28,15 @@ const keep = useMutation({
 </script>
 
 <template>
-  <AskDialog v-model:open="open" title="Keep as audience" ok="Keep" :busy="keep.isPending.value" :ready="Boolean(name.trim())" @ok="keep.mutate()"><label>What do you call them? <Input v-model:value="name" aria-label="Name of the audience" placeholder="In First Hive, not finished" /></label></AskDialog>
+  <AskDialog
+    v-model:open="open"
+    title="Keep as audience"
+    ok="Keep"
+    :busy="keep.isPending.value"
+    :ready="Boolean(name.trim())"
+    @ok="keep.mutate()"
+    ><label
+      >What do you call them?
+      <Input v-model:value="name" aria-label="Name of the audience" placeholder="In First Hive, not finished" /></label
+  ></AskDialog>
 </template>

@@ -24,26 +24,70 @@ const { data: frame } = useFrame();
 const naming = ref<string | null>(null);
 const renaming = ref<Api["TagOut"] | null>(null);
 const to = ref("");
-const merges = computed(() => tags.value?.find((one) => one.tag === to.value.trim() && one.tag !== renaming.value?.tag));
-const PLACES: Record<string, string> = { sequence: "/sequences", letter: "/letters", broadcast: "/broadcasts", audience: "/audiences", offer: "/courses" };
-const link = (use: Api["UseOut"]) => (["audience", "offer"].includes(use.kind) ? (PLACES[use.kind] ?? "/tags") : `${PLACES[use.kind]}/${use.key}`);
+const merges = computed(() =>
+  tags.value?.find((one) => one.tag === to.value.trim() && one.tag !== renaming.value?.tag),
+);
+const PLACES: Record<string, string> = {
+  sequence: "/sequences",
+  letter: "/letters",
+  broadcast: "/broadcasts",
+  audience: "/audiences",
+  offer: "/courses",
+};
+const link = (use: Api["UseOut"]) =>
+  ["audience", "offer"].includes(use.kind) ? (PLACES[use.kind] ?? "/tags") : `${PLACES[use.kind]}/${use.key}`;
 function after(text: string): void {
   renaming.value = null;
   notice.done(text);
   void client.invalidateQueries();
 }
-const rename = useMutation({ mutationFn: () => data(api.POST("/api/tags/rename", { body: { tag: renaming.value?.tag ?? "", to: to.value.trim() } })), onSuccess: () => after("Renamed everywhere."), onError: (error) => notice.refused(error) });
-const remove = useMutation({ mutationFn: (tag: string) => data(api.POST("/api/tags/remove", { body: { tag } })), onSuccess: () => after("Removed everywhere."), onError: (error) => notice.refused(error) });
+const rename = useMutation({
+  mutationFn: () =>
+    data(api.POST("/api/tags/rename", { body: { tag: renaming.value?.tag ?? "", to: to.value.trim() } })),
+  onSuccess: () => after("Renamed everywhere."),
+  onError: (error) => notice.refused(error),
+});
+const remove = useMutation({
+  mutationFn: (tag: string) => data(api.POST("/api/tags/remove", { body: { tag } })),
+  onSuccess: () => after("Removed everywhere."),
+  onError: (error) => notice.refused(error),
+});
 async function askRemove(one: Api["TagOut"]): Promise<void> {
   const gives = one.gives.length ? ` ${one.gives.map((use) => use.name).join(", ")} will not give it any more.` : "";
-  const asks = one.asks.length ? ` ${one.asks.map((use) => use.name).join(", ")} still ask for it, and will find nobody.` : "";
-  if (await notice.ask(`Remove “${one.tag}” everywhere?`, `${one.students} students lose it.${gives}${asks} Nothing is set going by that.`, "Remove it", "Keep it")) remove.mutate(one.tag);
+  const asks = one.asks.length
+    ? ` ${one.asks.map((use) => use.name).join(", ")} still ask for it, and will find nobody.`
+    : "";
+  if (
+    await notice.ask(
+      `Remove “${one.tag}” everywhere?`,
+      `${one.students} students lose it.${gives}${asks} Nothing is set going by that.`,
+      "Remove it",
+      "Keep it",
+    )
+  )
+    remove.mutate(one.tag);
 }
 const question = ref({ tag: "", since: "", offer: "", days: 30 });
-const since = computed(() => question.value.since || (frame.value ? `${Number(frame.value.clock.wall.slice(0, 4)) - 1}${frame.value.clock.wall.slice(4, 10)}` : ""));
+const since = computed(
+  () =>
+    question.value.since ||
+    (frame.value ? `${Number(frame.value.clock.wall.slice(0, 4)) - 1}${frame.value.clock.wall.slice(4, 10)}` : ""),
+);
 const { data: bought } = useQuery({
   queryKey: ["tag-bought", question, since],
-  queryFn: () => data(api.GET("/api/tags/bought", { params: { query: { tag: question.value.tag, since: since.value, offer: question.value.offer, days: question.value.days } } })),
+  queryFn: () =>
+    data(
+      api.GET("/api/tags/bought", {
+        params: {
+          query: {
+            tag: question.value.tag,
+            since: since.value,
+            offer: question.value.offer,
+            days: question.value.days,
+          },
+        },
+      }),
+    ),
   enabled: computed(() => Boolean(question.value.tag && since.value)),
   placeholderData: keepPreviousData,
 });
@@ -51,37 +95,173 @@ const { data: bought } = useQuery({
 
 <template>
   <PageHead title="Tags" :above="{ to: '/students', name: 'Students' }">
-    <template #beside><span v-if="tags" class="soft">{{ tags.length }}</span></template>
+    <template #beside
+      ><span v-if="tags" class="soft">{{ tags.length }}</span></template
+    >
     <Input v-model:value="q" placeholder="Find a tag" aria-label="Find a tag" allow-clear style="width: 190px" />
   </PageHead>
   <div class="room">
     <section v-if="tags?.length" class="sheet question">
       <h2>Did it lead to anything?</h2>
-      <p class="line">Of those who got <ThingPick v-model="question.tag" kind="tag" label="Which tag" class="pick" /> since <DateInput :model-value="since" label="Since" @update:model-value="(day) => day && (question.since = day)" /> how many bought <ThingPick v-model="question.offer" kind="offer" label="Which offer" :also="[{ value: 'any', label: 'anything' }]" class="pick" /> within <InputNumber v-model:value="question.days" :min="1" :max="3650" aria-label="Days" style="width: 70px" /> days?</p>
-      <p v-if="question.tag && bought" data-testid="bought"><b class="postmark big">{{ bought.bought }}</b> of {{ bought.got }}<template v-if="bought.got"> · between {{ Math.round(bought.low * 100) }} and {{ Math.round(bought.high * 100) }}%<template v-if="bought.small"> (few, so this says little)</template></template>
-        <span v-if="bought.students.length" class="label names"><RouterLink v-for="one in bought.students.slice(0, 40)" :key="one.key" :to="`/students/${one.key}`"><bdi>{{ one.name }}</bdi></RouterLink></span></p>
+      <p class="line">
+        Of those who got <ThingPick v-model="question.tag" kind="tag" label="Which tag" class="pick" /> since
+        <DateInput :model-value="since" label="Since" @update:model-value="(day) => day && (question.since = day)" />
+        how many bought
+        <ThingPick
+          v-model="question.offer"
+          kind="offer"
+          label="Which offer"
+          :also="[{ value: 'any', label: 'anything' }]"
+          class="pick"
+        />
+        within
+        <InputNumber v-model:value="question.days" :min="1" :max="3650" aria-label="Days" style="width: 70px" /> days?
+      </p>
+      <p v-if="question.tag && bought" data-testid="bought">
+        <b class="postmark big">{{ bought.bought }}</b> of {{ bought.got
+        }}<template v-if="bought.got">
+          · between {{ Math.round(bought.low * 100) }} and {{ Math.round(bought.high * 100) }}%<template
+            v-if="bought.small"
+          >
+            (few, so this says little)</template
+          ></template
+        >
+        <span v-if="bought.students.length" class="label names"
+          ><RouterLink v-for="one in bought.students.slice(0, 40)" :key="one.key" :to="`/students/${one.key}`"
+            ><bdi>{{ one.name }}</bdi></RouterLink
+          ></span
+        >
+      </p>
     </section>
-    <div v-if="shown.length" class="sheet scroll"><table class="plain">
-      <thead><tr><th>Tag</th><th class="num">Students</th><th>What gives it</th><th>What asks for it</th><th></th></tr></thead>
-      <tbody><tr v-for="one in shown" :key="one.tag">
-        <td><span class="luggage">{{ one.tag }}</span><div v-if="one.note" class="label note">{{ one.note }}</div></td>
-        <td class="num"><button class="link postmark" @click="naming = one.tag">{{ one.students }}</button></td>
-        <td><div v-for="use in one.gives" :key="use.kind + use.key"><span class="label">{{ use.kind }}</span> <RouterLink :to="link(use)">{{ use.name }}</RouterLink></div><span v-if="!one.gives.length" class="soft">by hand, by import or from the course site</span><div v-for="use in one.takes" :key="'t' + use.kind + use.key" class="label">taken off by {{ use.name }}</div></td>
-        <td><div v-for="use in one.asks" :key="use.kind + use.key"><span class="label">{{ use.kind }}</span> <RouterLink :to="link(use)">{{ use.name }}</RouterLink></div><span v-if="!one.asks.length" class="note">nothing</span></td>
-        <td class="acts"><Button size="small" @click="((renaming = one), (to = one.tag))">Rename or merge</Button><Button size="small" type="text" danger @click="askRemove(one)">Remove</Button></td>
-      </tr></tbody>
-    </table></div>
-    <EmptyState v-else-if="tags" title="No tags">They come with offers, answers, sequences and imports, or by hand.</EmptyState>
+    <div v-if="shown.length" class="sheet scroll">
+      <table class="plain">
+        <thead>
+          <tr>
+            <th>Tag</th>
+            <th class="num">Students</th>
+            <th>What gives it</th>
+            <th>What asks for it</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in shown" :key="one.tag">
+            <td>
+              <span class="luggage">{{ one.tag }}</span>
+              <div v-if="one.note" class="label note">{{ one.note }}</div>
+            </td>
+            <td class="num">
+              <button class="link postmark" @click="naming = one.tag">{{ one.students }}</button>
+            </td>
+            <td>
+              <div v-for="use in one.gives" :key="use.kind + use.key">
+                <span class="label">{{ use.kind }}</span>{{ " "
+                }}<RouterLink :to="link(use)">{{ use.name }}</RouterLink>
+              </div>
+              <span v-if="!one.gives.length" class="soft">by hand, by import or from the course site</span>
+              <div v-for="use in one.takes" :key="'t' + use.kind + use.key" class="label">
+                taken off by {{ use.name }}
+              </div>
+            </td>
+            <td>
+              <div v-for="use in one.asks" :key="use.kind + use.key">
+                <span class="label">{{ use.kind }}</span>{{ " "
+                }}<RouterLink :to="link(use)">{{ use.name }}</RouterLink>
+              </div>
+              <span v-if="!one.asks.length" class="note">nothing</span>
+            </td>
+            <td class="acts">
+              <Button size="small" @click="((renaming = one), (to = one.tag))">Rename or merge</Button
+              ><Button size="small" type="text" danger @click="askRemove(one)">Remove</Button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <EmptyState v-else-if="tags" title="No tags"
+      >They come with offers, answers, sequences and imports, or by hand.</EmptyState
+    >
   </div>
   <NamesDialog v-if="naming" :lines="[{ is: 'tagged', tag: naming }]" :course="null" @close="naming = null" />
-  <AskDialog :open="renaming !== null" :title="`Rename “${renaming?.tag ?? ''}”`" :ok="merges ? 'Merge' : 'Rename'" :busy="rename.isPending.value" :ready="Boolean(to.trim()) && to.trim() !== renaming?.tag" @update:open="renaming = null" @ok="rename.mutate()">
+  <AskDialog
+    :open="renaming !== null"
+    :title="`Rename “${renaming?.tag ?? ''}”`"
+    :ok="merges ? 'Merge' : 'Rename'"
+    :busy="rename.isPending.value"
+    :ready="Boolean(to.trim()) && to.trim() !== renaming?.tag"
+    @update:open="renaming = null"
+    @ok="rename.mutate()"
+  >
     <label>New name<Input v-model:value="to" aria-label="New name" /></label>
-    <p v-if="renaming" class="soft">{{ renaming.students }} students have it; it stands in {{ renaming.gives.length + renaming.takes.length + renaming.asks.length }} places, which all change. Nothing is set going by that.</p>
-    <p v-if="merges" class="blank">▲ There is a tag “{{ merges.tag }}” already ({{ merges.students }} students): the two become one, and can't be told apart again.</p>
+    <p v-if="renaming" class="soft">
+      {{ renaming.students }} students have it; it stands in
+      {{ renaming.gives.length + renaming.takes.length + renaming.asks.length }} places, which all change. Nothing is
+      set going by that.
+    </p>
+    <p v-if="merges" class="blank">
+      ▲ There is a tag “{{ merges.tag }}” already ({{ merges.students }} students): the two become one, and can't be
+      told apart again.
+    </p>
   </AskDialog>
 </template>
 
 <style scoped>
-.room { padding: 18px 22px 32px; display: flex; flex-direction: column; gap: 16px; } .scroll { overflow-x: auto; } .num { text-align: right !important; } .note { color: var(--warn); } .acts { white-space: nowrap; } .question { padding: 12px 16px; } .question p { margin: 6px 0 0; } .line { display: flex; flex-wrap: wrap; gap: 8px; align-items: center; } .pick { width: 190px; } .date { border: 1px solid var(--rule); border-radius: 6px; padding: 4px 8px; color: var(--ink); background: #fff; font: inherit; } .big { font-size: 22px; } .names { display: flex; flex-wrap: wrap; gap: 2px 12px; margin-top: 4px; } .blank { color: var(--warn); }
-@media (max-width: 720px) { .room { padding: 14px; } }
+.room {
+  padding: 18px 22px 32px;
+  display: flex;
+  flex-direction: column;
+  gap: 16px;
+}
+.scroll {
+  overflow-x: auto;
+}
+.num {
+  text-align: right !important;
+}
+.note {
+  color: var(--warn);
+}
+.acts {
+  white-space: nowrap;
+}
+.question {
+  padding: 12px 16px;
+}
+.question p {
+  margin: 6px 0 0;
+}
+.line {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+}
+.pick {
+  width: 190px;
+}
+.date {
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 4px 8px;
+  color: var(--ink);
+  background: #fff;
+  font: inherit;
+}
+.big {
+  font-size: 22px;
+}
+.names {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+  margin-top: 4px;
+}
+.blank {
+  color: var(--warn);
+}
+@media (max-width: 720px) {
+  .room {
+    padding: 14px;
+  }
+}
 </style>
