@@ -27,7 +27,7 @@ from patient_courier.post.carriers import Carrier, NotTaken, Unsure
 from patient_courier.post.headers import Unfit
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import look_of
-from patient_courier.post.message import Mail, Sender, message, message_id, sender_of
+from patient_courier.post.message import Mail, Sender, id_begins, message, message_id, sender_of
 from patient_courier.post.prepared import Prepared, prepare
 from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.base.definitions import letter_version
@@ -112,14 +112,13 @@ class Outbox:
         """
         start = start_of_computer()
         with self._database.writing() as session:
-            sender = self._load(session).school.sender.email
             connection = session.connection()
             for id, claimed, begun in stored.left_over(session):
                 if claimed is not None and claimed == start and not begun:
                     stored.put_back(connection, [id])
                 elif not self._asks_mailroom:
                     stored.settle(connection, id, "unsure", "interrupted")
-                elif has_message(session, message_id(id, sender)):
+                elif has_message(session, id_begins(id)):
                     stored.settle(connection, id, "sent", posted=read_clock(session).now)
                 else:
                     stored.settle(connection, id, "queued")

@@ -77,9 +77,14 @@ def render(letter: Letter, look: Look, values: Mapping[str, Value], zone: str, l
     return prepare(letter, look).fill(values, zone, links)
 
 
+def id_begins(delivery: int) -> str:
+    """What the Message-ID of a delivery begins with, from whatever address the school writes."""
+    return f"delivery-{delivery}@"
+
+
 def message_id(delivery: int, sender: str) -> str:
     """The Message-ID of a delivery: always the same, so that a second copy would be known as one."""
-    return f"delivery-{delivery}@{wire_address(sender).rpartition('@')[2]}"
+    return f"{id_begins(delivery)}{wire_address(sender).rpartition('@')[2]}"
 
 
 def message(

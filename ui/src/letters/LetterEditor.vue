@@ -255,7 +255,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
     "
     @close="testing = false"
   />
-  <template v-else-if="error"
+  <template v-if="error && !found"
     ><PageHead title="Letter" :above="{ to: '/letters', name: 'Letters' }" /><EmptyState
       title="This letter can't be shown"
       >{{ error.message }}</EmptyState
