@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, bindparam, func, select, update
+from sqlalchemy import ColumnElement, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -20,7 +20,8 @@ from patient_courier.dispatch import broadcasts
 from patient_courier.dispatch.clock import SchoolClock, read_clock, real_now, set_clock
 from patient_courier.store.base.columns import InstantColumn
 from patient_courier.store.base.plain import EVENT_IDS, RUNS, SEQUENCES, STUDENTS
-from patient_courier.store.base.tables import EventIdRow, StudentRow
+from patient_courier.store.base.statements import Statement, given, one_of
+from patient_courier.store.base.tables import StudentRow
 from patient_courier.store.broadcasts.broadcasts import Kept, in_status, next_start
 from patient_courier.store.broadcasts.postings import ask_again, open_postings, save_postings
 from patient_courier.store.engine.loading import load_states, numbers
@@ -68,7 +69,7 @@ def take_events(
 def _without_known(session: Session, events: Sequence[Event]) -> list[Event]:
     """The events whose id has not been seen; their ids count as seen from now on."""
     named = {event.id for event in events if event.id}
-    known = set(session.connection().execute(_KNOWN_IDS, {"ids": list(named)}).scalars()) if named else set()
+    known = {row.id for row in _KNOWN_IDS.rows(session, ids=list(named))} if named else set()
     fresh = []
     for event in events:
         if event.id is None or event.id not in known:
@@ -76,12 +77,12 @@ def _without_known(session: Session, events: Sequence[Event]) -> list[Event]:
             known.add(event.id or "")
     new = [{"id": event.id} for event in fresh if event.id]
     if new:
-        session.connection().execute(insert(EventIdRow), new)
+        _NEW_IDS.run_many(session, new)
     return fresh
 
 
 def _ids(session: Session, keys: set[str]) -> dict[str, int]:
-    return {key: id for key, id in session.connection().execute(_BY_KEY, {"keys": list(keys)})}
+    return {row.key: row.id for row in _BY_KEY.rows(session, keys=list(keys))}
 
 
 def waiting_runs() -> tuple[ColumnElement[bool], ...]:
@@ -91,39 +92,40 @@ def waiting_runs() -> tuple[ColumnElement[bool], ...]:
 
 
 # Asked for with every event and at every look: made once, over the plain tables.
-_BY_KEY = select(STUDENTS.c.key, STUDENTS.c.id).where(STUDENTS.c.key.in_(bindparam("keys", expanding=True)))
-_KNOWN_IDS = select(EVENT_IDS.c.id).where(EVENT_IDS.c.id.in_(bindparam("ids", expanding=True)))
-_NEXT_RUN = select(RUNS.c.due).where(*waiting_runs()).order_by(RUNS.c.due).limit(1)
-_NEXT_CLOCK = (
+_BY_KEY = Statement(select(STUDENTS.c.key, STUDENTS.c.id).where(one_of(STUDENTS.c.key, "keys")))
+_KNOWN_IDS = Statement(select(EVENT_IDS.c.id).where(one_of(EVENT_IDS.c.id, "ids")))
+_NEW_IDS = Statement(insert(EVENT_IDS).values(id=given("id")))
+_NEXT_RUN = Statement(select(RUNS.c.due).where(*waiting_runs()).order_by(RUNS.c.due).limit(1))
+_NEXT_CLOCK = Statement(
     select(STUDENTS.c.clock_due)
     .where(STUDENTS.c.clock_due.is_not(None))
     .order_by(STUDENTS.c.clock_due)
     .limit(1)
 )
-_HORIZON = bindparam("horizon", type_=InstantColumn)
-_DUE_RUNS = (
+_HORIZON = given("horizon", InstantColumn())
+_DUE_RUNS = Statement(
     select(RUNS.c.student_id, RUNS.c.due)
     .where(*waiting_runs(), RUNS.c.due <= _HORIZON)
     .order_by(RUNS.c.due, RUNS.c.number)
     .limit(CHUNK)
 )
-_DUE_CLOCKS = (
+_DUE_CLOCKS = Statement(
     select(STUDENTS.c.id, STUDENTS.c.clock_due)
     .where(STUDENTS.c.clock_due.is_not(None), STUDENTS.c.clock_due <= _HORIZON)
     .order_by(STUDENTS.c.clock_due, STUDENTS.c.id)
     .limit(CHUNK)
 )
-
-
-_HOW_MANY = select(func.count()).where(*waiting_runs(), RUNS.c.due == bindparam("due", type_=InstantColumn))
+_HOW_MANY = Statement(
+    select(func.count()).where(*waiting_runs(), RUNS.c.due == given("due", InstantColumn()))
+)
 
 
 def next_due(session: Session, real: Instant) -> Instant | None:
     """When something falls due next: a run, what the clock brings, a broadcast. A few looks into indexes."""
     connection = session.connection()
     found = (
-        connection.execute(_NEXT_RUN).scalar(),
-        connection.execute(_NEXT_CLOCK).scalar(),
+        _NEXT_RUN.scalar(connection),
+        _NEXT_CLOCK.scalar(connection),
         broadcasts.next_due(session, real),
     )
     return min((due for due in found if due is not None), default=None)
@@ -132,13 +134,13 @@ def next_due(session: Session, real: Instant) -> Instant | None:
 def next_post(session: Session, definitions: Definitions) -> tuple[Instant | None, int]:
     """When a run goes on or a broadcast has letters next, and how many students that concerns."""
     connection = session.connection()
-    due = connection.execute(_NEXT_RUN).scalar()
+    due = _NEXT_RUN.scalar(connection)
     cast, recipients = broadcasts.next_letters(session, definitions)
     if cast is not None and (due is None or cast < due):
         return cast, recipients
     if due is None:
         return None, 0
-    number = connection.execute(_HOW_MANY, {"due": due}).scalar() or 0
+    number = _HOW_MANY.scalar(connection, due=due) or 0
     return due, number + (recipients if cast == due else 0)
 
 
@@ -183,8 +185,8 @@ def _due_lot(session: Session, horizon: Instant, ahead: Kept | None, *, timed: b
     if ahead is not None and ahead.due is not None:
         horizon = ahead.due
     asked, connection = horizon, session.connection()
-    runs = connection.execute(_DUE_RUNS, {"horizon": horizon}).all()
-    clocks = connection.execute(_DUE_CLOCKS, {"horizon": horizon}).all()
+    runs = _DUE_RUNS.rows(connection, horizon=horizon)
+    clocks = _DUE_CLOCKS.rows(connection, horizon=horizon)
     going = in_status(session, "going")
     before = ahead.position if ahead else None
     turn = broadcasts.whose_turn(session, going, horizon, before, CHUNK, timed=timed)

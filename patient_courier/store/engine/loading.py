@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from sqlalchemy import Connection, Select, bindparam, func, literal, null, select, union_all
+from sqlalchemy import Connection, Select, func, literal, null, select, union_all
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -31,59 +31,63 @@ from patient_courier.store.base.plain import (
     STUDENTS,
     TAGS,
 )
+from patient_courier.store.base.statements import Statement, given, one_of
 from patient_courier.store.base.tables import (
     POSTED,
 )
 
-# Core statements over the plain tables, made once: building a statement, and making mapped objects, costs more
-# than reading the rows.
-
 
 def _of(table: Any, *columns: Any) -> Select[Any]:
     """Columns of the rows of some students, the student's row id first."""
-    return select(table.c.student_id, *columns).where(
-        table.c.student_id.in_(bindparam("ids", expanding=True))
+    return select(table.c.student_id, *columns).where(one_of(table.c.student_id, "ids"))
+
+
+_PEOPLE = Statement(select(*STUDENTS.c).where(one_of(STUDENTS.c.id, "ids")))
+_ENROLMENTS = Statement(
+    _of(
+        ENROLMENTS,
+        ENROLMENTS.c.course,
+        ENROLMENTS.c.via,
+        ENROLMENTS.c.began,
+        ENROLMENTS.c.offer,
+        ENROLMENTS.c.refunded,
+        ENROLMENTS.c.expired,
     )
-
-
-_PEOPLE = select(*STUDENTS.c).where(STUDENTS.c.id.in_(bindparam("ids", expanding=True)))
-_ENROLMENTS = _of(
-    ENROLMENTS,
-    ENROLMENTS.c.course,
-    ENROLMENTS.c.via,
-    ENROLMENTS.c.began,
-    ENROLMENTS.c.offer,
-    ENROLMENTS.c.refunded,
-    ENROLMENTS.c.expired,
 )
-_PURCHASES = _of(
-    PURCHASES, PURCHASES.c.offer, PURCHASES.c.at, PURCHASES.c.refunded, PURCHASES.c.order
-).order_by(PURCHASES.c.student_id, PURCHASES.c.ordinal)
-_LEARNT = _of(
-    LEARNT,
-    LEARNT.c.kind,
-    LEARNT.c.key,
-    LEARNT.c.at,
-    LEARNT.c.percent,
-    LEARNT.c.attempts,
-    LEARNT.c.score,
-    LEARNT.c.last,
+_PURCHASES = Statement(
+    _of(PURCHASES, PURCHASES.c.offer, PURCHASES.c.at, PURCHASES.c.refunded, PURCHASES.c.order).order_by(
+        PURCHASES.c.student_id, PURCHASES.c.ordinal
+    )
+)
+_LEARNT = Statement(
+    _of(
+        LEARNT,
+        LEARNT.c.kind,
+        LEARNT.c.key,
+        LEARNT.c.at,
+        LEARNT.c.percent,
+        LEARNT.c.attempts,
+        LEARNT.c.score,
+        LEARNT.c.last,
+    )
 )
 # Five small tables in one question: what kind, of what, and up to two moments.
-_SMALL = union_all(
-    _of(
-        CERTIFICATES,
-        literal("certificate"),
-        CERTIFICATES.c.course,
-        CERTIFICATES.c.requested,
-        CERTIFICATES.c.issued,
-    ),
-    _of(TAGS, literal("tag"), TAGS.c.tag, null(), null()),
-    _of(HELP_STOPS, literal("help_stop"), HELP_STOPS.c.course, null(), null()),
-    _of(ACTIVITY, literal("activity"), ACTIVITY.c.course, ACTIVITY.c.at, null()),
-    _of(READINGS, literal("reading"), READINGS.c.letter, READINGS.c.opened, READINGS.c.clicked),
+_SMALL = Statement(
+    union_all(
+        _of(
+            CERTIFICATES,
+            literal("certificate"),
+            CERTIFICATES.c.course,
+            CERTIFICATES.c.requested,
+            CERTIFICATES.c.issued,
+        ),
+        _of(TAGS, literal("tag"), TAGS.c.tag, null(), null()),
+        _of(HELP_STOPS, literal("help_stop"), HELP_STOPS.c.course, null(), null()),
+        _of(ACTIVITY, literal("activity"), ACTIVITY.c.course, ACTIVITY.c.at, null()),
+        _of(READINGS, literal("reading"), READINGS.c.letter, READINGS.c.opened, READINGS.c.clicked),
+    )
 )
-_LETTERS = (
+_LETTERS = Statement(
     _of(
         DELIVERIES,
         DELIVERIES.c.letter,
@@ -95,47 +99,49 @@ _LETTERS = (
     .where(DELIVERIES.c.recipients.is_(None), DELIVERIES.c.status.in_(POSTED))
     .order_by(DELIVERIES.c.at, DELIVERIES.c.id)
 )
-_OPEN_RUNS = (
-    select(*RUNS.c)
-    .where(RUNS.c.student_id.in_(bindparam("ids", expanding=True)), RUNS.c.outcome.is_(None))
-    .order_by(RUNS.c.number)
+_OPEN_RUNS = Statement(
+    select(*RUNS.c).where(one_of(RUNS.c.student_id, "ids"), RUNS.c.outcome.is_(None)).order_by(RUNS.c.number)
 )
 # Of a run that has ended, its story is nobody's business here.
-_ENDED_RUNS = _of(
-    RUNS,
-    RUNS.c.number,
-    RUNS.c.sequence,
-    RUNS.c.version,
-    RUNS.c.subject,
-    RUNS.c.started,
-    RUNS.c.event_at,
-    RUNS.c.event_number,
-    RUNS.c.outcome,
-    RUNS.c.ended,
-    RUNS.c.step,
-).where(RUNS.c.outcome.is_not(None))
-_SINCE = (
+_ENDED_RUNS = Statement(
+    _of(
+        RUNS,
+        RUNS.c.number,
+        RUNS.c.sequence,
+        RUNS.c.version,
+        RUNS.c.subject,
+        RUNS.c.started,
+        RUNS.c.event_at,
+        RUNS.c.event_number,
+        RUNS.c.outcome,
+        RUNS.c.ended,
+        RUNS.c.step,
+    ).where(RUNS.c.outcome.is_not(None))
+)
+_SINCE = Statement(
     _of(EVENTS, EVENTS.c.number, EVENTS.c.type, EVENTS.c.at, EVENTS.c.names)
-    .where(EVENTS.c.number > bindparam("since"), EVENTS.c.type.not_in(STATE_TYPES))
+    .where(EVENTS.c.number > given("since"), EVENTS.c.type.not_in(STATE_TYPES))
     .order_by(EVENTS.c.number)
 )
-_LAST_NUMBERS = select(
-    select(func.max(EVENTS.c.number)).scalar_subquery(), select(func.max(RUNS.c.number)).scalar_subquery()
+_LAST_NUMBERS = Statement(
+    select(
+        select(func.max(EVENTS.c.number)).scalar_subquery(), select(func.max(RUNS.c.number)).scalar_subquery()
+    )
 )
 
 
 def load_states(session: Session, ids: Collection[int], definitions: Definitions) -> dict[int, StudentState]:
     """The students with these row ids, ready for the engine, by id."""
-    school, connection, given = definitions.school, session.connection(), {"ids": list(ids)}
-    states = {row.id: _student(row, school) for row in connection.execute(_PEOPLE, given)}
-    _load_facts(connection, states, given)
-    _load_runs(connection, states, given)
+    school, connection, asked = definitions.school, session.connection(), list(ids)
+    states = {row.id: _student(row, school) for row in _PEOPLE.rows(connection, ids=asked)}
+    _load_facts(connection, states, asked)
+    _load_runs(connection, states, asked)
     return states
 
 
 def numbers(session: Session) -> Numbers:
     """The last numbers given out. Only safe to go on from inside a write transaction."""
-    event, run = session.connection().execute(_LAST_NUMBERS).one()
+    event, run = _LAST_NUMBERS.first(session)
     return Numbers(event=event or 0, run=run or 0)
 
 
@@ -165,16 +171,16 @@ def _student(row: Any, school: School) -> StudentState:
     )
 
 
-def _load_facts(connection: Connection, states: dict[int, StudentState], given: dict[str, Any]) -> None:
-    for id, *values in connection.execute(_ENROLMENTS, given):
+def _load_facts(connection: Connection, states: dict[int, StudentState], ids: list[int]) -> None:
+    for id, *values in _ENROLMENTS.rows(connection, ids=ids):
         states[id].facts.enrolments[values[0]] = Enrolment(*values)
-    for id, *values in connection.execute(_PURCHASES, given):
+    for id, *values in _PURCHASES.rows(connection, ids=ids):
         states[id].facts.purchases.append(Purchase(*values))
-    for id, *values in connection.execute(_LEARNT, given):
+    for id, *values in _LEARNT.rows(connection, ids=ids):
         _learnt(states[id].facts, *values)
-    for id, kind, key, first, second in connection.execute(_SMALL, given):
+    for id, kind, key, first, second in _SMALL.rows(connection, ids=ids):
         _small(states[id].facts, kind, key, first, second)
-    for id, *values in connection.execute(_LETTERS, given):
+    for id, *values in _LETTERS.rows(connection, ids=ids):
         states[id].facts.sent.append(Sent(*values))
 
 
@@ -218,18 +224,18 @@ def _learnt(
         {"lesson": facts.lessons, "module": facts.modules, "course": facts.courses}[kind][key] = at
 
 
-def _load_runs(connection: Connection, states: dict[int, StudentState], given: dict[str, Any]) -> None:
+def _load_runs(connection: Connection, states: dict[int, StudentState], ids: list[int]) -> None:
     since: dict[int, int] = {}
-    runs = [(row.student_id, _run(row)) for row in connection.execute(_OPEN_RUNS, given)]
+    runs = [(row.student_id, _run(row)) for row in _OPEN_RUNS.rows(connection, ids=ids)]
     for id, run in runs:
         since[id] = min(run.event_number, since.get(id, run.event_number))
-    runs += [(row.student_id, _ended(row)) for row in connection.execute(_ENDED_RUNS, given)]
+    runs += [(row.student_id, _ended(row)) for row in _ENDED_RUNS.rows(connection, ids=ids)]
     for id, run in sorted(runs, key=lambda found: found[1].number):
         states[id].add_run(run)
     if not since:
         return
-    asked = {"ids": list(since), "since": min(since.values())}
-    for id, number, type, at, names in connection.execute(_SINCE, asked):
+    earliest = min(since.values())
+    for id, number, type, at, names in _SINCE.rows(connection, ids=list(since), since=earliest):
         if number > since[id]:
             states[id].log.append((number, Happening(type, at, names)))
 

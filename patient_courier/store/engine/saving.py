@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from functools import cache
 from typing import Any
 
-from sqlalchemy import Update, bindparam, delete, update
+from sqlalchemy import delete, update
 from sqlalchemy.dialects.sqlite import Insert, insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -25,11 +25,11 @@ from patient_courier.core.engine.effects import (
     Warned,
 )
 from patient_courier.core.engine.state import StudentState
-from patient_courier.store.base.plain import DELIVERIES, STUDENTS
+from patient_courier.store.base.plain import DELIVERIES, EVENTS, STUDENTS
 from patient_courier.store.base.progress import progress_values
+from patient_courier.store.base.statements import Statement, given
 from patient_courier.store.base.tables import (
     CallRow,
-    EventRow,
     ProblemRow,
     ProgressRow,
     RunRow,
@@ -66,7 +66,7 @@ def save_states(session: Session, states: dict[int, StudentState], definitions: 
             _upsert(session, table, values)
     follow(session, definitions, printed)
     if people:
-        session.connection().execute(_update_people(tuple(people[0])), people)
+        _update_people(tuple(people[0])).run_many(session, people)
 
 
 def _certificates(id: int, state: StudentState) -> list[Changed]:
@@ -77,9 +77,9 @@ def _certificates(id: int, state: StudentState) -> list[Changed]:
 
 
 @cache
-def _update_people(columns: tuple[str, ...]) -> Update:
-    values: dict[str, Any] = {name: bindparam(name) for name in columns if name != "row_id"}
-    return update(STUDENTS).where(STUDENTS.c.id == bindparam("row_id")).values(values)
+def _update_people(columns: tuple[str, ...]) -> Statement:
+    values = {name: given(name, STUDENTS.c[name].type) for name in columns if name != "row_id"}
+    return Statement(update(STUDENTS).where(STUDENTS.c.id == given("row_id")).values(values))
 
 
 def _person(state: StudentState, id: int) -> dict[str, Any]:
@@ -98,18 +98,21 @@ def _person(state: StudentState, id: int) -> dict[str, Any]:
 
 
 def _upsert(session: Session, table: Any, rows: list[dict[str, Any]]) -> None:
-    session.connection().execute(_upsert_statement(table, tuple(rows[0])), rows)
+    _upsert_statement(table, tuple(rows[0])).run_many(session, rows)
 
 
-# Building a statement costs more than running it; there is one for each table.
 @cache
-def _upsert_statement(table: Any, columns: tuple[str, ...]) -> Insert:
+def _upsert_statement(table: Any, columns: tuple[str, ...]) -> Statement:
     keys = [column.name for column in table.__table__.primary_key]
-    statement = insert(table.__table__)
+    statement = _insert(table.__table__, columns)
     values = {name: statement.excluded[name] for name in columns if name not in keys}
     if values:
-        return statement.on_conflict_do_update(index_elements=keys, set_=values)
-    return statement.on_conflict_do_nothing(index_elements=keys)
+        return Statement(statement.on_conflict_do_update(index_elements=keys, set_=values))
+    return Statement(statement.on_conflict_do_nothing(index_elements=keys))
+
+
+def _insert(table: Any, columns: tuple[str, ...]) -> Insert:
+    return insert(table).values({name: given(name, table.c[name].type) for name in columns})
 
 
 def save_effects(session: Session, effects: Iterable[Effect], ids: dict[str, int]) -> None:
@@ -156,26 +159,32 @@ def save_effects(session: Session, effects: Iterable[Effect], ids: dict[str, int
                 )
             case BroadcastStarted() | TagChanged() | CertificateIssued() | NotBegun():
                 pass
-    connection = session.connection()
     if events:
-        connection.execute(insert(EventRow), events)
+        _put_events(tuple(events[0])).run_many(session, events)
     if deliveries:
-        connection.execute(_put_deliveries(tuple(deliveries[0])), deliveries)
+        _put_deliveries(tuple(deliveries[0])).run_many(session, deliveries)
     if calls:
         once = insert(CallRow).on_conflict_do_nothing(index_elements=["run", "step", "round"])
-        connection.execute(once, calls)
+        session.connection().execute(once, calls)
     if problems:
-        connection.execute(insert(ProblemRow), problems)
+        session.connection().execute(insert(ProblemRow), problems)
 
 
 @cache
-def _put_deliveries(columns: tuple[str, ...]) -> Insert:
+def _put_events(columns: tuple[str, ...]) -> Statement:
+    return Statement(_insert(EVENTS, columns))
+
+
+@cache
+def _put_deliveries(columns: tuple[str, ...]) -> Statement:
     kept = ("run", "step", "round")
-    statement = insert(DELIVERIES)
-    return statement.on_conflict_do_update(
-        index_elements=list(kept),
-        set_={name: statement.excluded[name] for name in columns if name not in kept},
-        where=DELIVERIES.c.status == "held",
+    statement = _insert(DELIVERIES, columns)
+    return Statement(
+        statement.on_conflict_do_update(
+            index_elements=list(kept),
+            set_={name: statement.excluded[name] for name in columns if name not in kept},
+            where=DELIVERIES.c.status == "held",
+        )
     )
 
 
@@ -202,4 +211,5 @@ def _delivery(letter: LetterDecided, student_id: int) -> dict[str, Any]:
         "story": letter.story,
         "tries": 0,
         "seen": False,
+        "begun": False,
     }
