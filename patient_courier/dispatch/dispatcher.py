@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from email import message_from_bytes
+from email.parser import BytesParser
 from email.policy import default as mail_policy
 from email.utils import parsedate_to_datetime
 from pathlib import Path
@@ -63,7 +63,7 @@ class Post:
             else None
         )
         self.caller = Caller(database, self.secrets["calls"], inside=settings.calls_inside)
-        self.arrivals = Arrivals(database, self.library.load, self.nudge)
+        self.arrivals = Arrivals(database, self.library.load, self._nudge_soon)
         self._hand: OnlyOne | None = None
         self._waker = Worker("waker", self._wake)
         self._poster = Worker("poster", self._post)
@@ -129,6 +129,11 @@ class Post:
         """Say that there may be something to do."""
         for worker in (self._waker, self._poster, self._calling):
             worker.nudge()
+
+    def _nudge_soon(self) -> None:
+        """Something has come in that nobody waits for."""
+        for worker in (self._waker, self._poster, self._calling):
+            worker.nudge_soon()
 
     def _wake(self) -> float:
         """Let everything happen that is due; returns for how long nothing is.
@@ -229,7 +234,8 @@ class Post:
 
     def _keep(self, raw: bytes, recipients: list[str]) -> None:
         """The mailroom's keeper: the message is in the database when this returns."""
-        mail = message_from_bytes(raw, policy=mail_policy)
+        # By its headers alone: what it says is read when somebody opens it.
+        mail = _HEADERS.parsebytes(raw, headersonly=True)
         date = mail["Date"]
         sent = Instant(parsedate_to_datetime(str(date))) if date else real_now()
         name = str(mail["Message-ID"] or "").strip("<> ") or f"unnamed-{sent.timestamp(unit='nanosecond')}"
@@ -248,6 +254,9 @@ class Post:
         self.far_side.took(raw, recipients)
         if self.far_side.seconds_until_next() is not None:
             self._reading.nudge()
+
+
+_HEADERS = BytesParser(policy=mail_policy)
 
 
 def _seconds_until(moment: Instant | None) -> float:

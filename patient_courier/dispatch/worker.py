@@ -12,6 +12,8 @@ from patient_courier.store.base.database import Busy
 log = structlog.get_logger()
 LONGEST_SLEEP_SECONDS = 30.0
 AFTER_ERROR_SECONDS = 5.0
+# For so long those who need no answer are gathered, so that many share one look.
+GATHERED_SECONDS = 0.1
 
 
 class Worker:
@@ -21,6 +23,7 @@ class Worker:
         self._work = work
         self._waits_for = ""  # said once, not at every look
         self._wanted = threading.Event()
+        self._at_once = threading.Event()
         self._stopping = threading.Event()
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
 
@@ -28,13 +31,18 @@ class Worker:
         self._thread.start()
 
     def nudge(self) -> None:
-        """Say that there may be something to do."""
+        """Say that there is something to do now."""
+        self._at_once.set()
+        self._wanted.set()
+
+    def nudge_soon(self) -> None:
+        """Say that there may be something to do; many who say so within a tenth of a second share one look."""
         self._wanted.set()
 
     def stop(self, patience: float = 30.0) -> None:
         """Let it finish what it has in hand, for at most so many seconds."""
         self._stopping.set()
-        self._wanted.set()
+        self.nudge()
         if self._thread.is_alive():
             self._thread.join(timeout=patience)
 
@@ -45,6 +53,7 @@ class Worker:
     def _run(self) -> None:
         while not self.stopping:
             self._wanted.clear()
+            self._at_once.clear()
             try:
                 pause = self._work()
             except Busy as error:
@@ -55,4 +64,5 @@ class Worker:
             except Exception:
                 log.exception("failed, will try again", worker=self._thread.name)
                 pause = AFTER_ERROR_SECONDS
-            self._wanted.wait(min(max(pause, 0.0), LONGEST_SLEEP_SECONDS))
+            if self._wanted.wait(min(max(pause, 0.0), LONGEST_SLEEP_SECONDS)):
+                self._at_once.wait(GATHERED_SECONDS)
