@@ -90,6 +90,7 @@ def _person(state: StudentState, id: int) -> dict[str, Any]:
         "bounced": facts.bounced,
         "complained": facts.complained,
         "first_event": facts.first_event,
+        "last_seen": facts.seen,
         "clock_done": state.clock_done if state.clock_done > _EPOCH else None,
         "clock_due": state.clock_due,
         "begun_at": state.begun_at[0] if state.begun_at else None,

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,6 +21,10 @@ from patient_courier.store.students.audience import test
 from patient_courier.store.students.people import PAGE, Person, person_of, with_words
 
 _CONDITION: TypeAdapter[Condition] = TypeAdapter(Condition)
+
+
+# So many questions are remembered while they are paged through: a few owners, a few windows.
+QUESTIONS = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +85,7 @@ def members(
     condition: Condition | None,
     course: str | None,
     now: Instant,
+    paging: Paging,
     *,
     words: str = "",
     page: int = 1,
@@ -87,17 +93,38 @@ def members(
 ) -> tuple[int, list[Person]]:
     """Whom a condition picks, a page of them in the order of the school, and how many there are.
 
-    ``without``: only these of them.
+    ``without``: only these of them. Further pages are cut from what the first one found.
     """
-    query = select(StudentRow).where(picks(definitions, condition, course, now))
-    if without is not None:
-        query = query.where(StudentRow.key.in_(without))
-    query = with_words(query, words)
-    total = session.scalar(
-        select(func.count()).select_from(query.with_only_columns(StudentRow.id).subquery())
-    )
-    rows = session.scalars(query.order_by(StudentRow.id).limit(PAGE).offset((page - 1) * PAGE))
-    return total or 0, [person_of(row) for row in rows]
+
+    def ask() -> list[int]:
+        query = select(StudentRow.id).where(picks(definitions, condition, course, now))
+        if without is not None:
+            query = query.where(StudentRow.key.in_(without))
+        return list(session.scalars(with_words(query, words).order_by(StudentRow.id)))
+
+    asked = condition.model_dump_json(by_alias=True) if condition is not None else ""
+    found = paging.ids((asked, course, words, tuple(without) if without is not None else None), page, ask)
+    some = found[(page - 1) * PAGE : page * PAGE]
+    rows = session.scalars(select(StudentRow).where(StudentRow.id.in_(some)).order_by(StudentRow.id))
+    return len(found), [person_of(row) for row in rows]
+
+
+class Paging:
+    """Who was found for the questions that are being paged through: row ids, so that nobody is missed between pages."""
+
+    def __init__(self) -> None:
+        self._found: OrderedDict[Hashable, list[int]] = OrderedDict()
+
+    def ids(self, question: Hashable, page: int, ask: Callable[[], list[int]]) -> list[int]:
+        """Those found for the question: asked anew with the first page, remembered for the others."""
+        if page > 1 and question in self._found:
+            self._found.move_to_end(question)
+            return self._found[question]
+        self._found[question] = found = ask()
+        self._found.move_to_end(question)
+        while len(self._found) > QUESTIONS:
+            self._found.popitem(last=False)
+        return found
 
 
 def picks(

@@ -16,7 +16,6 @@ from patient_courier.core.school import keys
 from patient_courier.core.school.keys import name_of_address
 from patient_courier.core.school.text import clean_line
 from patient_courier.store.base.tables import (
-    ActivityRow,
     EnrolmentRow,
     EventRow,
     HelpStopRow,
@@ -153,16 +152,11 @@ def search(session: Session, words: str, course: str, page: int) -> tuple[int, l
 
 # Written as the index of it is, with the empty text in place: only then SQLite uses it.
 _NAME = func.lower(func.coalesce(func.nullif(StudentRow.first_name, literal_column("''")), StudentRow.email))
-_SEEN = (
-    select(ActivityRow.student_id, func.max(ActivityRow.at).label("at"))
-    .group_by(ActivityRow.student_id)
-    .subquery()
-)
 _ORDERS: dict[str, Any] = {
     "name": _NAME,
     "address": func.lower(StudentRow.email),
     "joined": StudentRow.first_event,
-    "last_seen": _SEEN.c.at,
+    "last_seen": StudentRow.last_seen,
 }
 
 
@@ -175,8 +169,6 @@ def listed(
         select(func.count()).select_from(query.with_only_columns(StudentRow.id).subquery())
     )
     order = _ORDERS[sort]
-    if sort == "last_seen":
-        query = query.outerjoin(_SEEN, _SEEN.c.student_id == StudentRow.id)
     by = (order.desc(), StudentRow.id.desc()) if down else (order, StudentRow.id)
     rows = session.scalars(query.order_by(*by).limit(PAGE).offset((page - 1) * PAGE))
     return total or 0, [person_of(row) for row in rows]

@@ -35,6 +35,7 @@ class StudentRow(Table):
     bounced: Mapped[bool]
     complained: Mapped[bool]
     first_event: Mapped[Instant | None]
+    last_seen: Mapped[Instant | None]  # the last activity in any course, kept with the facts
     clock_done: Mapped[Instant | None]
     clock_due: Mapped[Instant | None]
     begun_at: Mapped[Instant | None]
@@ -49,6 +50,7 @@ class StudentRow(Table):
         # The order of the list of students.
         Index("ix_students_shown_name", text("lower(coalesce(nullif(first_name, ''), email))"), "id"),
         Index("ix_students_first_event", "first_event"),
+        Index("ix_students_last_seen", "last_seen", "id"),
     )
 
 

@@ -77,6 +77,7 @@ def recipients(
         broadcast.to,
         broadcast.course,
         now,
+        board.one(audiences.Paging),
         words=q,
         page=page,
         without=broadcast.without if only else None,

@@ -27,6 +27,7 @@ from patient_courier.web.context import (
     Reading,
     Session,
     SignedIn,
+    TheBoard,
     ThePost,
     Writing,
     definitions_in,
@@ -134,13 +135,20 @@ def counts(body: Lines, user: SignedIn, post: ThePost, session: Reading) -> Coun
 
 
 @router.post("/names")
-def names(body: NamesIn, user: SignedIn, post: ThePost, session: Reading) -> PickedPeople:
+def names(body: NamesIn, user: SignedIn, post: ThePost, session: Reading, board: TheBoard) -> PickedPeople:
     """Who is left after all the lines."""
     definitions = definitions_in(post, session)
     lines = [read_condition(definitions, line) for line in body.lines]
     condition = _CONDITION.validate_python({"all": body.lines}) if lines else None
     total, found = audiences.members(
-        session, definitions, condition, body.course, now_in(session), words=body.q, page=body.page
+        session,
+        definitions,
+        condition,
+        body.course,
+        now_in(session),
+        board.one(audiences.Paging),
+        words=body.q,
+        page=body.page,
     )
     return PickedPeople(total=total, items=[PersonOut(key=x.key, name=x.name, email=x.email) for x in found])
 
