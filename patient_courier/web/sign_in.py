@@ -7,6 +7,7 @@ import math
 import secrets
 import time
 from concurrent.futures import ThreadPoolExecutor
+from functools import cache
 from threading import Lock
 
 from argon2 import PasswordHasher
@@ -28,8 +29,12 @@ FOR_ONE_ADDRESS = RateLimitItemPerHour(100, 1, "address")
 # Hashing a password takes a core for a while and much memory, on purpose: one at a time, and few who wait.
 MOST_WAITING = 20
 _HASHER = PasswordHasher()
-# Compared against when the address is unknown, so that the answer takes as long as with a known one.
-_NOBODY = _HASHER.hash(secrets.token_urlsafe(16))
+
+
+@cache
+def _nobody() -> str:
+    """Compared against when the address is unknown, so that the answer takes as long as with a known one."""
+    return _HASHER.hash(secrets.token_urlsafe(16))
 
 
 class TooOften(Exception):
@@ -67,7 +72,7 @@ class Passwords:
                     raise TooOften(max(1, math.ceil(ends - time.time())))
             with self._database.reading() as session:
                 user = user_by_email(session, email)
-            if fits(user.password if user else _NOBODY, password):
+            if fits(user.password if user else _nobody(), password):
                 return user
             for limit, key in keys:
                 self._limiter.hit(limit, *key)

@@ -60,6 +60,8 @@ class Statement:
         # Values that stand in the statement itself, and parameters that are given with each call.
         fixed = {name: value for name, value in compiled.params.items() if value is not None}
         self._fixed = {name: _through(processes.get(name), value) for name, value in fixed.items()}
+        # What is given by name with each call.
+        self.parameters = sorted(name for name in processes if name not in fixed and name in compiled.params)
         self._given = [(name, process) for name, process in processes.items() if process is not None]
         self._out: list[tuple[int, Process]] = []
         self._row: Any = None
