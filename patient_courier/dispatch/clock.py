@@ -14,9 +14,10 @@ from whenever import Instant, OffsetDateTime, PlainDateTime
 from patient_courier.core.calendar import calendar
 from patient_courier.core.school.values import FIRST_YEAR, LAST_YEAR
 from patient_courier.store.base.plain import CLOCK
+from patient_courier.store.base.statements import Statement
 from patient_courier.store.base.tables import ClockRow
 
-_CLOCK = select(CLOCK.c.now, CLOCK.c.moving_to)
+_CLOCK = Statement(select(CLOCK.c.now, CLOCK.c.moving_to))
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +41,7 @@ def real_now() -> Instant:
 
 def read_clock(session: Session | Connection) -> SchoolClock:
     """The school's time. A practice clock stands still until the owner moves it."""
-    connection = session if isinstance(session, Connection) else session.connection()
-    row = connection.execute(_CLOCK).first()
+    row = _CLOCK.first(session)
     if row is None:
         return SchoolClock(real_now(), practice=False)
     return SchoolClock(row.now, practice=True, moving_to=row.moving_to)

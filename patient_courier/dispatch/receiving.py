@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from hashlib import sha256
 
-from sqlalchemy import bindparam, func, select
+from sqlalchemy import func, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -19,15 +19,16 @@ from patient_courier.core.telling.words import moment
 from patient_courier.dispatch.taking import Taken, take_events
 from patient_courier.intake.events import Read, Reporter
 from patient_courier.store.base.plain import STUDENTS
+from patient_courier.store.base.statements import Statement, given, one_of
 from patient_courier.store.base.tables import ProblemRow, StudentRow
 from patient_courier.store.school.opening import add_student
 from patient_courier.store.students import people
 from patient_courier.store.students.consents import REPORTED
 
-_BY_KEY = select(STUDENTS.c.key).where(STUDENTS.c.key == bindparam("who"))
-_BY_KEYS = select(STUDENTS.c.key).where(STUDENTS.c.key.in_(bindparam("keys", expanding=True)))
-_BY_ADDRESS = (
-    select(STUDENTS.c.key).where(func.lower(STUDENTS.c.email) == func.lower(bindparam("who"))).limit(1)
+_BY_KEY = Statement(select(STUDENTS.c.key).where(STUDENTS.c.key == given("who")))
+_BY_KEYS = Statement(select(STUDENTS.c.key).where(one_of(STUDENTS.c.key, "keys")))
+_BY_ADDRESS = Statement(
+    select(STUDENTS.c.key).where(func.lower(STUDENTS.c.email) == func.lower(given("who"))).limit(1)
 )
 
 # Course sites' clocks may run a little ahead of ours.
@@ -105,14 +106,14 @@ def _check(definitions: Definitions, event: Event, now: Instant) -> None:
 def _known(session: Session, reports: Sequence[Read]) -> set[str]:
     """The keys among those who are named that belong to a student, asked for together."""
     keys = {x.student for x in reports if isinstance(x.student, str) and x.event is not None}
-    return set(session.connection().execute(_BY_KEYS, {"keys": list(keys)}).scalars()) if keys else set()
+    return {row.key for row in _BY_KEYS.rows(session, keys=list(keys))} if keys else set()
 
 
 def _student(session: Session, who: str | Reporter, now: Instant) -> str:
     """The key of the student who is meant; whoever is described and not known becomes known."""
     if isinstance(who, str):
         asked = _BY_ADDRESS if "@" in who else _BY_KEY
-        key: str | None = session.connection().execute(asked, {"who": who}).scalar()
+        key: str | None = asked.scalar(session, who=who)
         if key is None:
             raise ValueError(
                 f"there is no student “{who}”; send the student as an object with “email” to add them"

@@ -84,6 +84,7 @@ class Database:
         self._engine = _engine(path, "FULL")
         self._writing = self._engine.execution_options(writing=True)
         self._noting = _engine(path, "NORMAL").execution_options(writing=True)
+        self._notes: Connection | None = None
         self._turn = FairLock()
 
     def migrate(self) -> None:
@@ -168,8 +169,17 @@ class Database:
 
         SQLite's documentation of PRAGMA synchronous: in WAL mode NORMAL loses no consistency, only durability.
         """
-        with self._my_turn(), self._told(), self._noting.begin() as connection:
-            yield connection
+        with self._my_turn(), self._told():
+            # Kept open between notes: there are two with every letter. Who has the turn has it alone.
+            if self._notes is None:
+                self._notes = self._noting.connect()
+            try:
+                with self._notes.begin():
+                    yield self._notes
+            except BaseException:
+                self._notes.close()
+                self._notes = None
+                raise
 
     @contextmanager
     def _my_turn(self) -> Iterator[None]:
@@ -183,6 +193,9 @@ class Database:
             self._turn.release()
 
     def close(self) -> None:
+        if self._notes is not None:
+            self._notes.close()
+            self._notes = None
         self._engine.dispose()
         self._noting.dispose()
 

@@ -20,6 +20,7 @@ from patient_courier.core.school.looks import Layout
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.store.base.plain import SCHOOL
 from patient_courier.store.base.progress import count_anew
+from patient_courier.store.base.statements import Statement
 from patient_courier.store.base.tables import (
     CourseRow,
     LayoutRow,
@@ -34,7 +35,7 @@ from patient_courier.store.base.tables import (
     TagRow,
 )
 
-_STAMP = select(SCHOOL.c.stamp)
+_STAMP = Statement(select(SCHOOL.c.stamp))
 
 
 class Library:
@@ -46,7 +47,7 @@ class Library:
         self._held: tuple[int, Definitions] | None = None
 
     def load(self, session: Session) -> Definitions:
-        stamp = session.connection().execute(_STAMP).scalar_one()
+        stamp: int = _STAMP.scalar(session)
         with self._lock:
             if self._held is None or self._held[0] != stamp:
                 self._held = (stamp, load_definitions(session, self._site))

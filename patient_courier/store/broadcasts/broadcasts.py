@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import bindparam, delete, func, not_, select, update
+from sqlalchemy import delete, func, not_, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -16,6 +16,7 @@ from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.store.base.changed import changed_by
 from patient_courier.store.base.plain import BROADCASTS, POSTINGS
+from patient_courier.store.base.statements import Statement, one_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,13 +65,11 @@ def find(session: Session, key: str) -> Kept | None:
 
 def in_status(session: Session, *status: str) -> list[Kept]:
     """Those that stand so, in their order."""
-    return [_kept(row) for row in session.execute(_IN_STATUS, {"status": list(status)})]
+    return [_kept(row) for row in _IN_STATUS.rows(session, among=status)]
 
 
-_IN_STATUS = (
-    select(BROADCASTS)
-    .where(BROADCASTS.c.status.in_(bindparam("status", expanding=True)))
-    .order_by(BROADCASTS.c.position)
+_IN_STATUS = Statement(
+    select(*BROADCASTS.c).where(one_of(BROADCASTS.c.status, "among")).order_by(BROADCASTS.c.position)
 )
 
 

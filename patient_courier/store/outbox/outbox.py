@@ -11,12 +11,13 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, and_, bindparam, func, or_, select, text, update
+from sqlalchemy import Connection, and_, bindparam, func, null, or_, select, text, update
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.base.columns import InstantColumn
 from patient_courier.store.base.plain import BROADCASTS, DELIVERIES, HELP_STOPS, LETTERS, RUNS, STUDENTS
+from patient_courier.store.base.statements import Statement, given
 from patient_courier.store.base.tables import (
     WAITING_WORDS,
     DeliveryRow,
@@ -99,21 +100,21 @@ _CLAIM = (
         status="posting", claimed=bindparam("start"), begun=False, tries=DELIVERIES.c.tries + 1, retry=None
     )
 )
-_BEGIN = (
+_BEGIN = Statement(
     update(DELIVERIES)
-    .where(DELIVERIES.c.id == bindparam("one"), DELIVERIES.c.status == "posting")
+    .where(DELIVERIES.c.id == given("one"), DELIVERIES.c.status == "posting")
     .values(begun=True)
 )
-_SETTLE = (
+_SETTLE = Statement(
     update(DELIVERIES)
-    .where(DELIVERIES.c.id == bindparam("one"), DELIVERIES.c.status == "posting")
+    .where(DELIVERIES.c.id == given("one"), DELIVERIES.c.status == "posting")
     .values(
-        status=bindparam("status"),
-        reason=bindparam("reason"),
-        posted=bindparam("posted"),
-        handed=bindparam("handed"),
-        retry=bindparam("retry"),
-        claimed=None,
+        status=given("status"),
+        reason=given("reason"),
+        posted=given("posted", InstantColumn()),
+        handed=given("handed", InstantColumn()),
+        retry=given("retry", InstantColumn()),
+        claimed=null(),
         begun=False,
     )
 )
@@ -126,14 +127,14 @@ _BACK = (
     )
     .values(status="queued", claimed=None, tries=DELIVERIES.c.tries - 1)
 )
-_NOW = (
+_NOW = Statement(
     select(STUDENTS.c.bounced, STUDENTS.c.complained, STUDENTS.c.news, HELP_STOPS.c.course, LETTERS.c.version)
     .select_from(STUDENTS)
-    .join(LETTERS, LETTERS.c.key == bindparam("letter"))
+    .join(LETTERS, LETTERS.c.key == given("letter"))
     .outerjoin(
-        HELP_STOPS, and_(HELP_STOPS.c.student_id == STUDENTS.c.id, HELP_STOPS.c.course == bindparam("course"))
+        HELP_STOPS, and_(HELP_STOPS.c.student_id == STUDENTS.c.id, HELP_STOPS.c.course == given("course"))
     )
-    .where(STUDENTS.c.id == bindparam("student"))
+    .where(STUDENTS.c.id == given("student"))
 )
 
 
@@ -200,8 +201,7 @@ def _claimed(row: Any) -> Claimed:
 def since_claimed(connection: Connection, one: Claimed) -> Since:
     """What has changed for a letter since it was decided or drawn: moments lie between, or hours while a mail server
     takes nothing."""
-    asked = {"student": one.student_id, "course": one.course, "letter": one.letter}
-    row = connection.execute(_NOW, asked).one()
+    row = _NOW.first(connection, student=one.student_id, course=one.course, letter=one.letter)
     stopped = None
     if one.recipients is None:
         if row.bounced:
@@ -217,7 +217,7 @@ def since_claimed(connection: Connection, one: Claimed) -> Since:
 
 def note_begun(connection: Connection, id: int) -> bool:
     """Note that handing it over begins; False when somebody else has settled it."""
-    return connection.execute(_BEGIN, {"one": id}).rowcount == 1
+    return _BEGIN.run(connection, one=id) == 1
 
 
 def settle(
@@ -231,15 +231,7 @@ def settle(
     retry: Instant | None = None,
 ) -> None:
     """What became of a delivery that was being posted; ``handed`` is ``posted`` in real time."""
-    values = {
-        "one": id,
-        "status": status,
-        "reason": reason,
-        "posted": posted,
-        "handed": handed,
-        "retry": retry,
-    }
-    connection.execute(_SETTLE, values)
+    _SETTLE.run(connection, one=id, status=status, reason=reason, posted=posted, handed=handed, retry=retry)
 
 
 def put_back(connection: Connection, ids: Collection[int]) -> None:

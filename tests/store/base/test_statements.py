@@ -71,6 +71,10 @@ VALUES = {
     "horizon": LATE,
     "due": LATE,
     "who": "ana",
+    "among": ["going", "scheduled"],
+    "student": 1,
+    "letter": "access",
+    "course": "bees",
 }
 
 
