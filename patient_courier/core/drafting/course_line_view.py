@@ -223,7 +223,7 @@ def stalled(
         reached = reached_at(hanging, people[key], now, days, told)
         titles = {stop.id: stop.title for stop in stops(course)}
         found += [
-            Stalled(key, course.title, stop, titles[stop], number, reached[stop])
+            Stalled(key, definitions.short_titles[key], stop, titles[stop], number, reached[stop])
             for stop, number in silent_at(people[key], now, days).items()
             if number >= GAP_FROM
         ]

@@ -38,10 +38,10 @@ from patient_courier.core.telling.story import matcher_words
 
 
 def subject_course(definitions: Definitions, sequence: Sequence) -> str | None:
-    """The title of the course that the starts name, if they all name the same."""
+    """The short title of the course that the starts name, if they all name the same."""
     named = {origin_course(definitions, matcher) for matcher in sequence.starts}
     key = named.pop() if len(named) == 1 else None
-    return definitions.courses[key].title if key in definitions.courses else None
+    return definitions.short_titles.get(key or "")
 
 
 def origin_course(definitions: Definitions, matcher: Matcher) -> str | None:

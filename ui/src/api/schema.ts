@@ -3675,6 +3675,8 @@ export interface components {
             modules: components["schemas"]["InnerShort"][];
             /** Quizzes */
             quizzes: components["schemas"]["InnerShort"][];
+            /** Short */
+            short: string;
             /** Title */
             title: string;
         };
@@ -3684,6 +3686,8 @@ export interface components {
             course: string;
             /** Progress */
             progress: number;
+            /** Short */
+            short: string;
             /** Status */
             status: string;
             /** Title */

@@ -24,6 +24,14 @@ export interface PostingHours {
   zone: "student" | "school";
 }
 
+/** Posting hours to begin with, wherever somebody switches some on. */
+export const FRESH_HOURS: PostingHours = {
+  from: "09:00",
+  to: "19:00",
+  days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"],
+  zone: "student",
+};
+
 export interface Sequence {
   key: string;
   name: string;

@@ -16,11 +16,11 @@ export function useThings() {
     courses.value.flatMap((course) =>
       course[kind].map((item, index) => {
         const title = kind === "quizzes" ? item.title : `${index + 1} · ${item.title}`;
-        return { value: item.key, label: several.value ? `${title} (${short(course.title)})` : title };
+        return { value: item.key, label: several.value ? `${title} (${course.short})` : title };
       }),
     );
   const options = computed<Record<string, { value: string; label: string }[]>>(() => ({
-    course: courses.value.map((course) => ({ value: course.key, label: short(course.title) })),
+    course: courses.value.map((course) => ({ value: course.key, label: course.short })),
     module: inner("modules"),
     lesson: inner("lessons"),
     quiz: inner("quizzes"),
@@ -34,6 +34,3 @@ export function useThings() {
   }));
   return { things: query.data, options, courses };
 }
-
-/** A title up to its colon: enough to tell courses apart in a list. */
-export const short = (title: string) => title.split(":")[0] ?? title;

@@ -5,6 +5,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref } from "vue";
 
 import type { Broadcast } from "../api/school-file";
+import { FRESH_HOURS } from "../api/school-file";
 import ClockInput from "../parts/ClockInput.vue";
 import DurationInput from "../parts/DurationInput.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
@@ -24,12 +25,7 @@ const hours = computed(() =>
 );
 function keep(which: string): void {
   set({
-    posting_hours:
-      which === "school"
-        ? "school"
-        : which === "any"
-          ? null
-          : { from: "09:00", to: "18:00", days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], zone: "student" },
+    posting_hours: which === "school" ? "school" : which === "any" ? null : { ...FRESH_HOURS },
   });
 }
 const town = computed(() => props.zone.split("/").at(-1)?.replaceAll("_", " ") ?? "");

@@ -7,7 +7,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
 import { api, data } from "../api/client";
-import { short, useThings } from "../api/things";
+import { useThings } from "../api/things";
 import ConditionEdit from "../conditions/ConditionEdit.vue";
 import ConditionFields from "../conditions/ConditionFields.vue";
 import { allOf, type Condition, GROUPED, KINDS, partsOf } from "../conditions/conditions";
@@ -103,7 +103,7 @@ const label = (index: number, part: Condition) => (isNot(part) ? "but not" : ind
             ><button class="link">Students of one course</button
             ><template #overlay
               ><Menu @click="({ key }) => only({ is: 'enrolled', course: String(key) })"
-                ><Menu.Item v-for="c in courses" :key="c.key">{{ short(c.title) }}</Menu.Item></Menu
+                ><Menu.Item v-for="c in courses" :key="c.key">{{ c.short }}</Menu.Item></Menu
               ></template
             ></Dropdown
           >

@@ -7,7 +7,6 @@ import { computed, ref, toRefs } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
-import { short } from "../api/things";
 import { useInAddress } from "../parts/in-address";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -100,7 +99,7 @@ const write = useMutation({
       />
       <aside class="side">
         <section v-if="worst">
-          <h2>“{{ short(worst.title) }}” is where they stop</h2>
+          <h2>“{{ worst.title }}” is where they stop</h2>
           <p>
             {{ worst.silent }} of the {{ worst.here }} students there have done nothing for {{ line.silent_days }} days
             or more. {{ worst.reached ? `A letter reaches ${worst.reached} of them.` : "No letter reaches them." }}

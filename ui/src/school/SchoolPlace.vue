@@ -9,6 +9,7 @@ import { computed, ref, watch } from "vue";
 
 import { api, type Api, begunFrom, data } from "../api/client";
 import type { School } from "../api/school-file";
+import { FRESH_HOURS } from "../api/school-file";
 import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
 import { useNotice } from "../parts/notice";
@@ -43,11 +44,7 @@ const school = computed(() => current.value as School);
 const about = computed(() => found.value as Api["SchoolOut"]);
 const hours = computed({
   get: () => current.value?.posting_hours !== null,
-  set: (on) =>
-    current.value &&
-    (current.value.posting_hours = on
-      ? { from: "09:00", to: "19:00", days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], zone: "student" }
-      : null),
+  set: (on) => current.value && (current.value.posting_hours = on ? { ...FRESH_HOURS } : null),
 });
 const set = <K extends keyof School>(name: K, value: School[K]) => current.value && (current.value[name] = value);
 const typed = (event: Event) => (event.target as HTMLInputElement).value || null;

@@ -6,7 +6,6 @@ import { computed, ref, toRefs } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data, ONLY_NEW } from "../api/client";
-import { short } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { freeKey } from "../parts/keys";
@@ -82,7 +81,7 @@ const create = useMutation({
         <tbody v-for="[course, found] in groups" :key="course">
           <tr class="group">
             <th colspan="8" scope="rowgroup">
-              <h2>{{ course ? short(course) : "Any course" }}</h2>
+              <h2>{{ course || "Any course" }}</h2>
             </th>
           </tr>
           <tr v-for="s in found" :key="s.key" class="opens" @click="router.push(`/sequences/${s.key}`)">

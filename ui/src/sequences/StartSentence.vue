@@ -7,6 +7,7 @@ import { computed } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import type { School, Sequence } from "../api/school-file";
+import { FRESH_HOURS } from "../api/school-file";
 import ConditionEdit from "../conditions/ConditionEdit.vue";
 import type { Condition } from "../conditions/conditions";
 import PickPopover from "../parts/PickPopover.vue";
@@ -26,12 +27,7 @@ const schoolHours = computed(() => (school.value?.body as School | undefined)?.p
 const kind = computed({
   get: () => (sequence.value.posting_hours === "school" ? "school" : sequence.value.posting_hours ? "own" : "always"),
   set: (chosen: string) => {
-    const own = schoolHours.value ?? {
-      from: "09:00",
-      to: "19:00",
-      days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"],
-      zone: "student" as const,
-    };
+    const own = schoolHours.value ?? FRESH_HOURS;
     sequence.value.posting_hours = chosen === "school" ? "school" : chosen === "own" ? { ...own } : null;
   },
 });

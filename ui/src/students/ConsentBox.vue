@@ -4,7 +4,6 @@ import Input from "ant-design-vue/es/input";
 import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
-import { short } from "../api/things";
 import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 
@@ -58,7 +57,7 @@ const stopped = (course: string) => props.student.help_stopped.includes(course);
       </button>
     </p>
     <p v-for="course in student.courses" :key="course.course">
-      {{ stopped(course.course) ? "No help with" : "Help with" }} {{ short(course.title) }}
+      {{ stopped(course.course) ? "No help with" : "Help with" }} {{ course.short }}
       <button
         class="link small"
         @click="
@@ -66,7 +65,7 @@ const stopped = (course: string) => props.student.help_stopped.includes(course);
             what: 'help',
             on: stopped(course.course),
             course: course.course,
-            title: `Help with ${short(course.title)}`,
+            title: `Help with ${course.short}`,
           }
         "
       >

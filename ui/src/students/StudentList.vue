@@ -9,7 +9,7 @@ import { computed, reactive, type Ref, ref, toRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
-import { short, useThings } from "../api/things";
+import { useThings } from "../api/things";
 import WhoLines from "../broadcasts/WhoLines.vue";
 import { type Condition, partsOf } from "../conditions/conditions";
 import AskDialog from "../parts/AskDialog.vue";
@@ -201,7 +201,7 @@ const value = (fields: Api["ListedOut"]["fields"], column: string) => fields[col
               <td v-for="column in columns" :key="column" :class="{ num: column === 'letters' }">
                 <template v-if="column === 'courses'"
                   ><div v-for="c in s.courses" :key="c.course" class="course">
-                    <b class="postmark">{{ c.progress }}%</b> {{ short(c.title) }}
+                    <b class="postmark">{{ c.progress }}%</b> {{ c.short }}
                     <span v-if="c.status !== 'active'" class="label">{{ c.status }}</span>
                   </div>
                   <span v-if="!s.courses.length" class="soft">none yet</span></template

@@ -4,7 +4,6 @@ import Button from "ant-design-vue/es/button";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
-import { short } from "../api/things";
 import { useNotice } from "../parts/notice";
 
 /** Students who have done most of a course and gone silent: written to once, reminded from now on, or kept as an audience. */
@@ -17,7 +16,7 @@ const write = useMutation({
   mutationFn: (one: Api["Nearly"]) =>
     data(
       api.POST("/api/broadcasts", {
-        body: { name: `Nearly through ${short(one.course_title)}`, letter: null, to: one.condition },
+        body: { name: `Nearly through ${one.course_title}`, letter: null, to: one.condition },
       }),
     ),
   onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
@@ -36,7 +35,7 @@ const keep = useMutation({
   mutationFn: (one: Api["Nearly"]) =>
     data(
       api.POST("/api/audiences", {
-        body: { name: `Nearly through ${short(one.course_title)}, and silent`, condition: one.condition },
+        body: { name: `Nearly through ${one.course_title}, and silent`, condition: one.condition },
       }),
     ),
   onSuccess: () => {
@@ -55,8 +54,8 @@ const keep = useMutation({
       <li v-for="one in nearly" :key="one.course">
         <div>
           <b class="postmark">{{ one.students }}</b> {{ one.students === 1 ? "student has" : "students have" }} done 80%
-          or more of <RouterLink :to="`/courses/${one.course}`">{{ short(one.course_title) }}</RouterLink> and been
-          silent for a week
+          or more of <RouterLink :to="`/courses/${one.course}`">{{ one.course_title }}</RouterLink> and been silent for
+          a week
           <div class="label">
             {{ one.reminded ? "a running sequence writes to those who go silent" : "nobody reminds them" }}
           </div>

@@ -124,7 +124,7 @@ const settle = useMutation({
               <RouterLink :to="`/courses/${one.course}`"
                 ><b class="postmark">{{ one.silent }}</b> at “{{ one.title }}”</RouterLink
               >
-              <div class="label">{{ one.course_title.split(":")[0] }} · silent for a week · {{ reached(one) }}</div>
+              <div class="label">{{ one.course_title }} · silent for a week · {{ reached(one) }}</div>
             </li>
           </ul>
         </section>

@@ -67,6 +67,7 @@ class CourseShort(BaseModel):
 
     key: str
     title: str
+    short: str
     modules: list[InnerShort]
     lessons: list[InnerShort]
     quizzes: list[InnerShort]
@@ -152,7 +153,9 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
         if isinstance(m, OnSignedUp) and m.form
     }
     return ThingsOut(
-        courses=[_short(course) for course in definitions.courses.values()],
+        courses=[
+            _short(course, definitions.short_titles[course.key]) for course in definitions.courses.values()
+        ],
         offers=[
             OfferShort(key=x.key, title=x.title, course=x.courses[0] if len(x.courses) == 1 else None)
             for x in definitions.offers.values()
@@ -171,7 +174,7 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
     )
 
 
-def _short(course: Course) -> CourseShort:
+def _short(course: Course, short: str) -> CourseShort:
     def inner(name: str) -> list[InnerShort]:
         return [
             InnerShort(key=f"{course.key}/{item.key}", title=item.title, module=module.title)
@@ -183,6 +186,7 @@ def _short(course: Course) -> CourseShort:
     return CourseShort(
         key=course.key,
         title=course.title,
+        short=short,
         modules=modules,
         lessons=inner("lessons"),
         quizzes=inner("quizzes"),

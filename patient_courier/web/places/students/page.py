@@ -35,6 +35,7 @@ router = APIRouter(prefix="/api/students", tags=["students"])
 class CourseStanding(BaseModel):
     course: str
     title: str
+    short: str
     status: str
     progress: int
 
@@ -112,6 +113,7 @@ def standings_of(definitions: Definitions, state: StudentState) -> list[CourseSt
         CourseStanding(
             course=key,
             title=definitions.courses[key].title,
+            short=definitions.short_titles[key],
             status=state.facts.status(key) or "",
             progress=progress(definitions, state, key),
         )

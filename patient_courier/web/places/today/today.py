@@ -123,7 +123,7 @@ def _nearly(session: Session, definitions: Definitions, now: Instant) -> list[Ne
             found.append(
                 Nearly(
                     course=key,
-                    course_title=course.title,
+                    course_title=definitions.short_titles[course.key],
                     students=students,
                     condition=condition,
                     reminded=reminded,
