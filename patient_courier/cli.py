@@ -330,9 +330,20 @@ def schema() -> None:
 @app.command(hidden=True)
 def openapi() -> None:
     """The OpenAPI description that the front end's types are made from."""
+    from pydantic.json_schema import models_json_schema
+
     from patient_courier.web.app import describe
 
     found = describe().openapi()
+    # What is decided of a school goes over the API in the form of its file: the same types, written once.
+    _, parts = models_json_schema(
+        [(SchoolFile, "serialization")], ref_template="#/components/schemas/{model}"
+    )
+    schemas = found["components"]["schemas"]
+    twice = schemas.keys() & parts["$defs"].keys()
+    if twice:
+        raise SystemExit(f"Two things are called {', '.join(sorted(twice))}: rename the API's.")
+    schemas |= parts["$defs"]
     print(json.dumps(found, indent=1, sort_keys=True))
 
 

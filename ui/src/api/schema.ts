@@ -3091,6 +3091,68 @@ export interface components {
             /** To */
             to: string;
         };
+        /** All */
+        All: {
+            /** All */
+            all: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"])[];
+        };
+        /** Answered */
+        Answered: {
+            /** Answer */
+            answer: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Letter */
+            letter: string;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "answered";
+        };
+        /**
+         * AnswersBlock
+         * @description Answer links: each records the student's choice as an ``answered`` event. ``beside`` each other where there is room.
+         */
+        AnswersBlock: {
+            /** Answers */
+            answers: components["schemas"]["Choice"][];
+            /**
+             * Beside
+             * @default false
+             */
+            beside: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "answers";
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Question
+             * @default
+             */
+            question: string;
+        };
+        /** Any_ */
+        Any_: {
+            /** Any */
+            any: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"])[];
+        };
         /**
          * ApprovalOut
          * @description A certificate that was asked for; moments in the school's time. ``open`` is what is not done yet.
@@ -3164,6 +3226,16 @@ export interface components {
             /** Total */
             total: number;
         };
+        /** Arm */
+        Arm: {
+            /** If */
+            if: components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"];
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
+        };
         /** AudienceIn */
         AudienceIn: {
             /** Condition */
@@ -3208,6 +3280,118 @@ export interface components {
             small: boolean;
             /** Students */
             students: components["schemas"]["BuyerOut"][];
+        };
+        /** Bounced */
+        Bounced: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Hard */
+            hard: boolean;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "bounced";
+        };
+        /** Branch */
+        Branch: {
+            /** Arms */
+            arms: components["schemas"]["Arm"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "branch";
+            /** Id */
+            id: string;
+            /**
+             * Otherwise
+             * @default []
+             */
+            otherwise: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
+        };
+        /**
+         * Broadcast
+         * @description What is posted to whom, and when.
+         *
+         *     ``to`` None is every student; ``without`` are those taken out by hand. ``at`` is local time, of the school or of
+         *     each student (``zone``); ``late`` says what becomes of a student whose moment was past when it started. ``inside``
+         *     is for news while a student is in a sequence that holds broadcasts: passed by, or kept back for at most ``within``.
+         */
+        Broadcast: {
+            /**
+             * At
+             * @description Local date and time without an offset: 2026-03-07T18:00
+             */
+            at: string;
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Inside
+             * @default pass_by
+             * @enum {string}
+             */
+            inside: "pass_by" | "wait";
+            /** Key */
+            key: string;
+            /**
+             * Late
+             * @default at_once
+             * @enum {string}
+             */
+            late: "at_once" | "skip";
+            /** Letter */
+            letter: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Posting Hours
+             * @default school
+             */
+            posting_hours: "school" | components["schemas"]["PostingHours"] | null;
+            /**
+             * Status
+             * @default draft
+             * @enum {string}
+             */
+            status: "draft" | "scheduled";
+            /**
+             * To
+             * @default null
+             */
+            to: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Within
+             * @default null
+             */
+            within: string | null;
+            /**
+             * Without
+             * @default []
+             */
+            without: string[];
+            /**
+             * Zone
+             * @default school
+             * @enum {string}
+             */
+            zone: "student" | "school";
         };
         /** BroadcastKey */
         BroadcastKey: {
@@ -3336,6 +3520,23 @@ export interface components {
             /** Waits */
             waits: number;
         };
+        /** ButtonBlock */
+        ButtonBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "button";
+            /** Label */
+            label: string;
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /** Url */
+            url: string;
+        };
         /** BuyerOut */
         BuyerOut: {
             /** Key */
@@ -3344,6 +3545,18 @@ export interface components {
             name: string;
             /** When */
             when: string;
+        };
+        /** Call */
+        Call: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "call";
+            /** Id */
+            id: string;
+            /** Url */
+            url: string;
         };
         /**
          * CallOut
@@ -3370,6 +3583,50 @@ export interface components {
             student: string;
             /** Url */
             url: string;
+        };
+        /**
+         * Campaign
+         * @description What is added to web addresses in letters, so that a site's own statistics know where a visit comes from.
+         *
+         *     ``campaign``: the letter's key where it is left out.
+         */
+        Campaign: {
+            /**
+             * Campaign
+             * @default null
+             */
+            campaign: string | null;
+            /**
+             * Medium
+             * @default email
+             */
+            medium: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * CertificateBlock
+         * @description The picture of the student's own certificate, leading to it.
+         *
+         *     With ``claim`` the letter also goes to those who have none: in its place they have a button to ask for it. Without,
+         *     the letter waits for one.
+         */
+        CertificateBlock: {
+            /**
+             * Claim
+             * @default false
+             */
+            claim: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "certificate";
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
         };
         /**
          * CertificateHere
@@ -3428,6 +3685,67 @@ export interface components {
             unprintable: string;
         };
         /**
+         * CertificateRule
+         * @description Whether it waits for the owner, and how it looks.
+         *
+         *     ``wording`` stands between the name and the course, ``hours`` are those of study, ``signature`` is a picture,
+         *     ``language`` is of ISO 639: screen readers read the page out in it.
+         */
+        CertificateRule: {
+            /**
+             * Approval
+             * @default false
+             */
+            approval: boolean;
+            /**
+             * Before
+             * @default This is to say that
+             */
+            before: string;
+            /**
+             * Design
+             * @default frame
+             * @enum {string}
+             */
+            design: "frame" | "band" | "corners" | "plain";
+            /**
+             * Heading
+             * @default Certificate
+             */
+            heading: string;
+            /**
+             * Hours
+             * @default null
+             */
+            hours: number | null;
+            /**
+             * Language
+             * @default en
+             */
+            language: string;
+            /**
+             * Paper
+             * @default a4
+             * @enum {string}
+             */
+            paper: "a4" | "letter";
+            /**
+             * Signature
+             * @default null
+             */
+            signature: string | null;
+            /**
+             * Upright
+             * @default false
+             */
+            upright: boolean;
+            /**
+             * Wording
+             * @default has finished the course
+             */
+            wording: string;
+        };
+        /**
          * CertificateShort
          * @description A certificate of the student: its number, of which course, and whether it stands.
          */
@@ -3440,6 +3758,18 @@ export interface components {
             name: string;
             /** Revoked */
             revoked: boolean;
+        };
+        /** CertificateStep */
+        CertificateStep: {
+            /** Course */
+            course: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "certificate";
+            /** Id */
+            id: string;
         };
         /**
          * CertificatesPage
@@ -3501,18 +3831,60 @@ export interface components {
         };
         /**
          * Choice
-         * @description Some to whom the start has happened, in words as a choice.
+         * @description One answer a student can give by clicking: its key, its label and what it does.
+         *
+         *     ``stops_help`` stops help with the course the letter is about, ``leaves`` takes the student out of the run that
+         *     sent it. ``page`` is what they see afterwards, ``url`` a web address to go on to, which may have merge fields;
+         *     it is left out where one has no value.
+         *
+         *     ``value``: what the answer counts on a scale from 1 to 5, for figures of feedback. ``ask``: what is asked for in words
+         *     on the page afterwards.
          */
         Choice: {
-            /** Number */
-            number: number;
             /**
-             * Who
-             * @enum {string}
+             * Add Tags
+             * @default []
              */
-            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter";
-            /** Words */
-            words: string;
+            add_tags: string[];
+            /**
+             * Ask
+             * @default
+             */
+            ask: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /**
+             * Leaves
+             * @default false
+             */
+            leaves: boolean;
+            /**
+             * Page
+             * @default null
+             */
+            page: string | null;
+            /**
+             * Remove Tags
+             * @default []
+             */
+            remove_tags: string[];
+            /**
+             * Stops Help
+             * @default false
+             */
+            stops_help: boolean;
+            /**
+             * Url
+             * @default null
+             */
+            url: string | null;
+            /**
+             * Value
+             * @default null
+             */
+            value: number | null;
         };
         /**
          * Chosen
@@ -3595,6 +3967,32 @@ export interface components {
             samples: string[];
         };
         /**
+         * ColumnsBlock
+         * @description Two columns, which stand below each other on a phone.
+         */
+        ColumnsBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "columns";
+            /**
+             * Left
+             * @default []
+             */
+            left: (components["schemas"]["TextBlock"] | components["schemas"]["ButtonBlock"] | components["schemas"]["PictureBlock"] | components["schemas"]["CourseCardBlock"] | components["schemas"]["CertificateBlock"] | components["schemas"]["NextLessonBlock"] | components["schemas"]["DividerBlock"] | components["schemas"]["SpaceBlock"] | components["schemas"]["SignatureBlock"] | components["schemas"]["EventBlock"] | components["schemas"]["NoteBlock"] | components["schemas"]["AnswersBlock"])[];
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Right
+             * @default []
+             */
+            right: (components["schemas"]["TextBlock"] | components["schemas"]["ButtonBlock"] | components["schemas"]["PictureBlock"] | components["schemas"]["CourseCardBlock"] | components["schemas"]["CertificateBlock"] | components["schemas"]["NextLessonBlock"] | components["schemas"]["DividerBlock"] | components["schemas"]["SpaceBlock"] | components["schemas"]["SignatureBlock"] | components["schemas"]["EventBlock"] | components["schemas"]["NoteBlock"] | components["schemas"]["AnswersBlock"])[];
+        };
+        /**
          * ConsentIn
          * @description News, or help letters for a course, stopped or resumed by hand; the note says why or on whose word.
          */
@@ -3645,6 +4043,114 @@ export interface components {
             everyone: number;
             /** Lines */
             lines: components["schemas"]["LineCount"][];
+        };
+        /**
+         * Course
+         * @description ``layout`` and ``sender_name`` are for letters about it, before the school's.
+         */
+        Course: {
+            /**
+             * Access
+             * @default null
+             */
+            access: string | null;
+            /** @default null */
+            certificate: components["schemas"]["CertificateRule"] | null;
+            /** Key */
+            key: string;
+            /**
+             * Layout
+             * @default null
+             */
+            layout: string | null;
+            /**
+             * Modules
+             * @default []
+             */
+            modules: components["schemas"]["Module"][];
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Review Url
+             * @default null
+             */
+            review_url: string | null;
+            /**
+             * Sender Name
+             * @default null
+             */
+            sender_name: string | null;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string;
+            /** Title */
+            title: string;
+            /**
+             * Url
+             * @default null
+             */
+            url: string | null;
+        };
+        /**
+         * CourseCardBlock
+         * @description A course or an offer as it is now: picture, title, sentence, price, button.
+         *
+         *     ``course`` is a key, or ``this`` for the course the letter is about. With an ``offer`` the card shows the offer and
+         *     its price; what the offer doesn't say of itself is taken from the course.
+         */
+        CourseCardBlock: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "course_card";
+            /**
+             * Label
+             * @default Have a look
+             */
+            label: string;
+            /**
+             * Offer
+             * @default null
+             */
+            offer: string | null;
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+        };
+        /** CourseEvent */
+        CourseEvent: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Course */
+            course: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "certificate_approved" | "certificate_revoked" | "course_help_stopped";
         };
         /**
          * CourseOut
@@ -3744,6 +4250,37 @@ export interface components {
             usual: number;
             /** Worst Day */
             worst_day: string | null;
+        };
+        /** Dated */
+        Dated: {
+            /**
+             * At
+             * @description Local date and time without an offset: 2026-03-07T18:00
+             */
+            at: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "dated";
+            /**
+             * Grace
+             * @default null
+             */
+            grace: string | null;
+            /** Id */
+            id: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
+            /**
+             * Zone
+             * @default student
+             * @enum {string}
+             */
+            zone: "student" | "school";
         };
         /** DayCount */
         DayCount: {
@@ -3855,6 +4392,59 @@ export interface components {
             total: number;
         };
         /**
+         * Design
+         * @description Everything printed on a course's certificates but the name, the day and the number, and what was learnt for it.
+         *
+         *     ``lessons`` and ``quizzes`` are numbers of them; ``logo`` is a path or web address.
+         */
+        Design: {
+            /** Accent */
+            accent: string;
+            /** Ink */
+            ink: string;
+            /**
+             * Lessons
+             * @default 0
+             */
+            lessons: number;
+            /**
+             * Logo
+             * @default null
+             */
+            logo: string | null;
+            /**
+             * Modules
+             * @default []
+             */
+            modules: string[];
+            /** Paper Colour */
+            paper_colour: string;
+            /**
+             * Quizzes
+             * @default 0
+             */
+            quizzes: number;
+            rule: components["schemas"]["CertificateRule"];
+            /** School */
+            school: string;
+            /**
+             * Signed
+             * @default
+             */
+            signed: string;
+            /** Soft */
+            soft: string;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string;
+            /** Title */
+            title: string;
+            /** Zone */
+            zone: string;
+        };
+        /**
          * DesignIn
          * @description A course in the form of the school file, and the name to print.
          */
@@ -3878,6 +4468,19 @@ export interface components {
             fields: string[];
             /** Names */
             names: string[];
+        };
+        /** DividerBlock */
+        DividerBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "divider";
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
         };
         /**
          * Done
@@ -3907,6 +4510,21 @@ export interface components {
         DrawnAnew: {
             /** Changed */
             changed: number;
+        };
+        /**
+         * EarlierChoice
+         * @description Some to whom the start has happened, in words as a choice.
+         */
+        EarlierChoice: {
+            /** Number */
+            number: number;
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter";
+            /** Words */
+            words: string;
         };
         /**
          * EarlierGroup
@@ -3945,6 +4563,16 @@ export interface components {
             /** Starts */
             starts: string;
         };
+        /** End */
+        End: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "end";
+            /** Id */
+            id: string;
+        };
         /**
          * EndingIn
          * @description The offer of the course that comes next; empty: none.
@@ -3966,6 +4594,33 @@ export interface components {
              */
             preview: boolean;
         };
+        /** Enrolled */
+        Enrolled: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Course */
+            course: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "enrolled";
+            /**
+             * Via
+             * @enum {string}
+             */
+            via: "manual" | "import" | "preview";
+        };
         /**
          * EraseIn
          * @description ``sentence`` is “erase” and the student's address, typed by hand.
@@ -3973,6 +4628,49 @@ export interface components {
         EraseIn: {
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * EventBlock
+         * @description Something at a fixed time, such as a live session; comes with a calendar file. ``at`` is local, in ``zone`` or the school's.
+         */
+        EventBlock: {
+            /**
+             * At
+             * @description Local date and time without an offset: 2026-03-07T18:00
+             */
+            at: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "event";
+            /**
+             * Minutes
+             * @default 60
+             */
+            minutes: number;
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /** Title */
+            title: string;
+            /**
+             * Url
+             * @default
+             */
+            url: string;
+            /**
+             * Zone
+             * @default null
+             */
+            zone: string | null;
         };
         /** EvidenceQuiz */
         EvidenceQuiz: {
@@ -4189,6 +4887,250 @@ export interface components {
             /** Until */
             until: string | null;
         };
+        /** IsBought */
+        IsBought: {
+            /**
+             * Is
+             * @constant
+             */
+            is: "bought";
+            /** Offer */
+            offer: string;
+            /**
+             * Within
+             * @default null
+             */
+            within: string | null;
+        };
+        /** IsCertified */
+        IsCertified: {
+            /** Course */
+            course: string;
+            /**
+             * Is
+             * @constant
+             */
+            is: "certified";
+        };
+        /** IsCompleted */
+        IsCompleted: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Is
+             * @constant
+             */
+            is: "completed";
+            /**
+             * Lesson
+             * @default null
+             */
+            lesson: string | null;
+            /**
+             * Module
+             * @default null
+             */
+            module: string | null;
+        };
+        /** IsEnrolled */
+        IsEnrolled: {
+            /** Course */
+            course: string;
+            /**
+             * Is
+             * @constant
+             */
+            is: "enrolled";
+            /**
+             * Status
+             * @default null
+             */
+            status: ("preview" | "active" | "completed" | "expired" | "refunded")[] | null;
+        };
+        /** IsField */
+        IsField: {
+            /**
+             * Contains
+             * @default null
+             */
+            contains: string | null;
+            /**
+             * Equals
+             * @default null
+             */
+            equals: string | number | boolean | null;
+            /**
+             * Filled
+             * @default null
+             */
+            filled: boolean | null;
+            /**
+             * Is
+             * @constant
+             */
+            is: "field";
+            /** Name */
+            name: string;
+        };
+        /** IsInactive */
+        IsInactive: {
+            /** Course */
+            course: string;
+            /**
+             * For
+             * @description An ISO 8601 duration, e.g. P1D, PT30M, P1DT2H
+             */
+            for: string;
+            /**
+             * Is
+             * @constant
+             */
+            is: "inactive";
+        };
+        /** IsJoined */
+        IsJoined: {
+            /**
+             * After
+             * @default null
+             */
+            after: string | null;
+            /**
+             * Before
+             * @default null
+             */
+            before: string | null;
+            /**
+             * Is
+             * @constant
+             */
+            is: "joined";
+        };
+        /** IsLetter */
+        IsLetter: {
+            /**
+             * Is
+             * @enum {string}
+             */
+            is: "sent" | "opened" | "clicked";
+            /** Letter */
+            letter: string;
+            /**
+             * Within
+             * @default null
+             */
+            within: string | null;
+        };
+        /** IsNewsOn */
+        IsNewsOn: {
+            /**
+             * Is
+             * @constant
+             */
+            is: "news_on";
+        };
+        /** IsProgress */
+        IsProgress: {
+            /**
+             * At Least
+             * @default null
+             */
+            at_least: number | null;
+            /**
+             * At Most
+             * @default null
+             */
+            at_most: number | null;
+            /** Course */
+            course: string;
+            /**
+             * Is
+             * @constant
+             */
+            is: "progress";
+        };
+        /** IsQuiz */
+        IsQuiz: {
+            /**
+             * Is
+             * @constant
+             */
+            is: "quiz";
+            /** Quiz */
+            quiz: string;
+            /**
+             * Result
+             * @enum {string}
+             */
+            result: "passed" | "failed" | "not_taken";
+            /**
+             * Taken
+             * @default 1
+             */
+            taken: number;
+        };
+        /** IsSequence */
+        IsSequence: {
+            /**
+             * Is
+             * @enum {string}
+             */
+            is: "inside" | "finished" | "been_inside";
+            /** Sequence */
+            sequence: string;
+        };
+        /** IsStudent */
+        IsStudent: {
+            /**
+             * Is
+             * @constant
+             */
+            is: "student";
+            /** Keys */
+            keys: string[];
+        };
+        /** IsTagged */
+        IsTagged: {
+            /**
+             * Is
+             * @constant
+             */
+            is: "tagged";
+            /** Tag */
+            tag: string;
+        };
+        /**
+         * IssuedCertificate
+         * @description A certificate that was issued: its number, the wish for the name on it, its place in the status list (``place``).
+         */
+        IssuedCertificate: {
+            /** Code */
+            code: string;
+            /** Course */
+            course: string;
+            design: components["schemas"]["Design"];
+            /**
+             * Issued
+             * Format: date-time
+             */
+            issued: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Place */
+            place: number;
+            /** Student */
+            student: string;
+            /**
+             * Taken Back
+             * @default false
+             */
+            taken_back: boolean;
+        };
         /** KeepIn */
         KeepIn: {
             /** Name */
@@ -4231,6 +5173,115 @@ export interface components {
             version: number;
         };
         /**
+         * Layout
+         * @description A frame: header, colours, type, the shape of buttons, footer. Widths and sizes are CSS pixels.
+         *
+         *     ``html`` is a frame of the school's own instead; then only the footer's texts, the type and the colours of what
+         *     stands inside are taken from the rest.
+         */
+        Layout: {
+            /**
+             * Accent
+             * @default #b5382a
+             */
+            accent: string;
+            /**
+             * Align
+             * @default left
+             * @enum {string}
+             */
+            align: "left" | "center";
+            /**
+             * Button
+             * @default #1b4f8a
+             */
+            button: string;
+            /**
+             * Button Ink
+             * @default #ffffff
+             */
+            button_ink: string;
+            /**
+             * Button Shape
+             * @default rounded
+             * @enum {string}
+             */
+            button_shape: "square" | "rounded" | "round";
+            /**
+             * Footer
+             * @default
+             */
+            footer: string;
+            /**
+             * Ground
+             * @default #e8eef2
+             */
+            ground: string;
+            /**
+             * Header
+             * @default name
+             * @enum {string}
+             */
+            header: "name" | "logo" | "both" | "none";
+            /**
+             * Html
+             * @default null
+             */
+            html: string | null;
+            /**
+             * Ink
+             * @default #13283b
+             */
+            ink: string;
+            /** Key */
+            key: string;
+            /**
+             * Link
+             * @default #1b4f8a
+             */
+            link: string;
+            /**
+             * Links
+             * @default []
+             */
+            links: components["schemas"]["NamedLink"][];
+            /**
+             * Logo
+             * @default null
+             */
+            logo: string | null;
+            /**
+             * Logo Width
+             * @default 160
+             */
+            logo_width: number;
+            /** Name */
+            name: string;
+            /**
+             * Paper
+             * @default #ffffff
+             */
+            paper: string;
+            /** @default null */
+            signature: components["schemas"]["Signature"] | null;
+            /**
+             * Size
+             * @default 16
+             */
+            size: number;
+            /**
+             * Soft
+             * @default #526473
+             */
+            soft: string;
+            /**
+             * Type
+             * @default serif
+             * @enum {string}
+             */
+            type: "serif" | "sans" | "typewriter";
+        };
+        /**
          * LayoutOut
          * @description A layout and what stands in it: ``school`` says that letters without one of their own do.
          */
@@ -4260,6 +5311,45 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** Lesson */
+        Lesson: {
+            /** Key */
+            key: string;
+            /**
+             * Minutes
+             * @default null
+             */
+            minutes: number | null;
+            /** Title */
+            title: string;
+            /**
+             * Url
+             * @default null
+             */
+            url: string | null;
+        };
+        /** LessonEvent */
+        LessonEvent: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Lesson */
+            lesson: string;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "lesson_completed" | "lesson_started";
+        };
         /** LessonOut */
         LessonOut: {
             /** Done */
@@ -4272,6 +5362,77 @@ export interface components {
             started: boolean;
             /** Title */
             title: string;
+        };
+        /** LessonWatched */
+        LessonWatched: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Lesson */
+            lesson: string;
+            /** Percent */
+            percent: number;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "lesson_watched";
+        };
+        /**
+         * Letter
+         * @description ``layout``: the key of the frame it always stands in; without one its course's, or the school's.
+         *
+         *     ``reply_to``: where answers to it go, before what its sequence or the school says.
+         */
+        Letter: {
+            /**
+             * Blocks
+             * @default []
+             */
+            blocks: (components["schemas"]["TextBlock"] | components["schemas"]["ButtonBlock"] | components["schemas"]["PictureBlock"] | components["schemas"]["CourseCardBlock"] | components["schemas"]["CertificateBlock"] | components["schemas"]["NextLessonBlock"] | components["schemas"]["DividerBlock"] | components["schemas"]["SpaceBlock"] | components["schemas"]["SignatureBlock"] | components["schemas"]["EventBlock"] | components["schemas"]["NoteBlock"] | components["schemas"]["AnswersBlock"] | components["schemas"]["ColumnsBlock"])[];
+            /** Key */
+            key: string;
+            /**
+             * Layout
+             * @default null
+             */
+            layout: string | null;
+            /**
+             * Min Gap
+             * @default null
+             */
+            min_gap: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Preheader
+             * @default
+             */
+            preheader: string;
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "service" | "course_help" | "news";
+            /**
+             * Reply To
+             * @default null
+             */
+            reply_to: string | null;
+            /** Subject */
+            subject: string;
         };
         /**
          * LetterFigures
@@ -4318,6 +5479,28 @@ export interface components {
             name: string;
             /** Step */
             step: string;
+        };
+        /** LetterOpened */
+        LetterOpened: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Letter */
+            letter: string;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "letter_opened";
         };
         /**
          * LetterOut
@@ -4533,6 +5716,30 @@ export interface components {
             lines: {
                 [key: string]: unknown;
             }[];
+        };
+        /** LinkClicked */
+        LinkClicked: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Letter */
+            letter: string;
+            /** Link */
+            link: string;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "link_clicked";
         };
         /** LinkOut */
         LinkOut: {
@@ -4789,6 +5996,28 @@ export interface components {
             /** Why */
             why: string | null;
         };
+        /** Module */
+        Module: {
+            /** Key */
+            key: string;
+            /**
+             * Lessons
+             * @default []
+             */
+            lessons: components["schemas"]["Lesson"][];
+            /**
+             * Quizzes
+             * @default []
+             */
+            quizzes: components["schemas"]["Quiz"][];
+            /** Title */
+            title: string;
+            /**
+             * Unlocks
+             * @default null
+             */
+            unlocks: string | null;
+        };
         /** ModuleOut */
         ModuleOut: {
             /** Done */
@@ -4801,6 +6030,16 @@ export interface components {
             quizzes: components["schemas"]["QuizOut"][];
             /** Title */
             title: string;
+        };
+        /**
+         * Money
+         * @description An amount as decimal text and an ISO 4217 currency code: ``{"amount": "149.00", "currency": "EUR"}``.
+         */
+        Money: {
+            /** Amount */
+            amount: string;
+            /** Currency */
+            currency: string;
         };
         /**
          * MonthOut
@@ -4849,6 +6088,13 @@ export interface components {
         NameIn: {
             /** Name */
             name: string;
+        };
+        /** NamedLink */
+        NamedLink: {
+            /** Label */
+            label: string;
+            /** Url */
+            url: string;
         };
         /** NamesIn */
         NamesIn: {
@@ -4977,6 +6223,27 @@ export interface components {
             /** Timezone */
             timezone?: string | null;
         };
+        /**
+         * NextLessonBlock
+         * @description The first lesson of the course that the student has not finished: title, minutes, button.
+         */
+        NextLessonBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "next_lesson";
+            /**
+             * Label
+             * @default Go on learning
+             */
+            label: string;
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+        };
         /** NextLetter */
         NextLetter: {
             /** At */
@@ -5038,6 +6305,11 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** Not */
+        Not: {
+            /** Not */
+            not: components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"];
+        };
         /**
          * NotBegunShown
          * @description A sequence that an event would have started, and what kept it from beginning.
@@ -5069,6 +6341,27 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * NoteBlock
+         * @description A note to oneself: never posted.
+         */
+        NoteBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note";
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
         /** NotedIn */
         NotedIn: {
             /** On */
@@ -5078,6 +6371,43 @@ export interface components {
         NudgeIn: {
             /** Stop */
             stop: string;
+        };
+        /**
+         * Offer
+         * @description ``url`` is where it can be bought.
+         */
+        Offer: {
+            /**
+             * Courses
+             * @default []
+             */
+            courses: string[];
+            /** Key */
+            key: string;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /** @default null */
+            price: components["schemas"]["Money"] | null;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /** Title */
+            title: string;
+            /**
+             * Url
+             * @default null
+             */
+            url: string | null;
         };
         /** OfferBody */
         OfferBody: {
@@ -5110,6 +6440,306 @@ export interface components {
             key: string;
             /** Title */
             title: string;
+        };
+        /** OnAccessEnding */
+        OnAccessEnding: {
+            /**
+             * Ahead
+             * @default null
+             */
+            ahead: string | null;
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "access_ending";
+        };
+        /** OnAnswered */
+        OnAnswered: {
+            /**
+             * Answer
+             * @default null
+             */
+            answer: string | null;
+            /**
+             * Letter
+             * @default null
+             */
+            letter: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "answered";
+        };
+        /** OnBounced */
+        OnBounced: {
+            /**
+             * Hard
+             * @default null
+             */
+            hard: boolean | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "bounced";
+        };
+        /** OnCourse */
+        OnCourse: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "certificate_approved" | "certificate_issued" | "certificate_requested" | "certificate_revoked" | "course_completed" | "course_help_stopped";
+        };
+        /** OnEnrolled */
+        OnEnrolled: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "enrolled";
+            /**
+             * Via
+             * @default [
+             *       "purchase",
+             *       "manual",
+             *       "import"
+             *     ]
+             */
+            via: ("purchase" | "manual" | "import" | "preview")[];
+        };
+        /** OnInactive */
+        OnInactive: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * For
+             * @description An ISO 8601 duration, e.g. P1D, PT30M, P1DT2H
+             */
+            for: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "inactive";
+        };
+        /** OnLesson */
+        OnLesson: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Lesson
+             * @default null
+             */
+            lesson: string | null;
+            /**
+             * Module
+             * @default null
+             */
+            module: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "lesson_completed" | "lesson_started";
+        };
+        /** OnLessonWatched */
+        OnLessonWatched: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Lesson
+             * @default null
+             */
+            lesson: string | null;
+            /**
+             * Module
+             * @default null
+             */
+            module: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "lesson_watched";
+            /**
+             * Percent
+             * @default null
+             */
+            percent: number | null;
+        };
+        /** OnLetterOpened */
+        OnLetterOpened: {
+            /**
+             * Letter
+             * @default null
+             */
+            letter: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "letter_opened";
+        };
+        /** OnLinkClicked */
+        OnLinkClicked: {
+            /**
+             * Letter
+             * @default null
+             */
+            letter: string | null;
+            /**
+             * Link
+             * @default null
+             */
+            link: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "link_clicked";
+        };
+        /** OnModule */
+        OnModule: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Module
+             * @default null
+             */
+            module: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "module_completed";
+        };
+        /** OnOffer */
+        OnOffer: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Offer
+             * @default null
+             */
+            offer: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "purchased" | "refunded";
+        };
+        /** OnPlain */
+        OnPlain: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "complained" | "news_stopped" | "signed_in";
+        };
+        /** OnQuiz */
+        OnQuiz: {
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Module
+             * @default null
+             */
+            module: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "quiz_failed" | "quiz_passed" | "quiz_taken";
+            /**
+             * Quiz
+             * @default null
+             */
+            quiz: string | null;
+        };
+        /** OnSignedUp */
+        OnSignedUp: {
+            /**
+             * Form
+             * @default null
+             */
+            form: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "signed_up";
+        };
+        /** OnTag */
+        OnTag: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "tag_added" | "tag_removed";
+            /**
+             * Tag
+             * @default null
+             */
+            tag: string | null;
+        };
+        /** OnUnlocking */
+        OnUnlocking: {
+            /**
+             * Ahead
+             * @default null
+             */
+            ahead: string | null;
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Module
+             * @default null
+             */
+            module: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "unlocking";
         };
         /** OpinionOut */
         OpinionOut: {
@@ -5192,7 +6822,7 @@ export interface components {
          */
         OutsetOut: {
             /** Choices */
-            choices: components["schemas"]["Choice"][];
+            choices: components["schemas"]["EarlierChoice"][];
             /** Only If */
             only_if: string | null;
             /** Starts */
@@ -5270,6 +6900,49 @@ export interface components {
             total: number;
         };
         /**
+         * Picture
+         * @description A picture that was uploaded; ``data`` is Base64 (RFC 4648 section 4). Letters name it by the path ``/pictures/{key}``.
+         */
+        Picture: {
+            /** Data */
+            data: string;
+            /** Key */
+            key: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * PictureBlock
+         * @description ``url``: a web address, or the path of a picture that was uploaded here.
+         */
+        PictureBlock: {
+            /**
+             * Alt
+             * @default
+             */
+            alt: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "picture";
+            /**
+             * Link
+             * @default null
+             */
+            link: string | null;
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /** Url */
+            url: string;
+        };
+        /**
          * PictureOut
          * @description ``path`` is what a letter names it by; width and height in pixels.
          */
@@ -5294,6 +6967,26 @@ export interface components {
             how: "same" | "added" | "gone";
             /** Text */
             text: string;
+        };
+        /** PlainEvent */
+        PlainEvent: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "complained" | "news_stopped" | "signed_in";
         };
         /**
          * PlanIn
@@ -5325,6 +7018,41 @@ export interface components {
             day: number;
             /** Letters */
             letters: string[];
+        };
+        /**
+         * PostingHours
+         * @description When letters may go out: from (inclusive) to (exclusive), local times.
+         */
+        PostingHours: {
+            /**
+             * Days
+             * @default [
+             *       "mon",
+             *       "tue",
+             *       "wed",
+             *       "thu",
+             *       "fri",
+             *       "sat",
+             *       "sun"
+             *     ]
+             */
+            days: ("mon" | "tue" | "wed" | "thu" | "fri" | "sat" | "sun")[];
+            /**
+             * From
+             * @description Time of day: 09:00
+             */
+            from: string;
+            /**
+             * To
+             * @description Time of day: 09:00
+             */
+            to: string;
+            /**
+             * Zone
+             * @default student
+             * @enum {string}
+             */
+            zone: "student" | "school";
         };
         /**
          * PreviewIn
@@ -5382,6 +7110,55 @@ export interface components {
             /** Readers */
             readers: string[];
         };
+        /** Purchased */
+        Purchased: {
+            /**
+             * Amount
+             * @default null
+             */
+            amount: components["schemas"]["Money"] | string | number | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Offer */
+            offer: string;
+            /**
+             * Order
+             * @default null
+             */
+            order: string | null;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "purchased";
+        };
+        /** Quiz */
+        Quiz: {
+            /** Key */
+            key: string;
+            /**
+             * Pass Mark
+             * @default 70
+             */
+            pass_mark: number;
+            /** Title */
+            title: string;
+            /**
+             * Url
+             * @default null
+             */
+            url: string | null;
+        };
         /** QuizOut */
         QuizOut: {
             /** Key */
@@ -5394,6 +7171,30 @@ export interface components {
             score: number | null;
             /** Title */
             title: string;
+        };
+        /** QuizTaken */
+        QuizTaken: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Quiz */
+            quiz: string;
+            /** Score */
+            score: number;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "quiz_taken";
         };
         /** RateOut */
         RateOut: {
@@ -5490,6 +7291,28 @@ export interface components {
             /** Unticked */
             unticked: number;
         };
+        /** Refunded */
+        Refunded: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Offer */
+            offer: string;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "refunded";
+        };
         /**
          * RefusedEvent
          * @description An event that could not be used: its place in the batch, from 0, and the reason.
@@ -5542,6 +7365,23 @@ export interface components {
             tag: string;
             /** To */
             to: string;
+        };
+        /** Repeat */
+        Repeat: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "repeat";
+            /** Id */
+            id: string;
+            /** Steps */
+            steps: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
+            /**
+             * Times
+             * @default null
+             */
+            times: number | null;
         };
         /** ReplayIn */
         ReplayIn: {
@@ -5736,6 +7576,154 @@ export interface components {
              */
             at_once: boolean;
         };
+        /**
+         * School
+         * @description ``layout`` is the key of the frame round letters whose course has none of its own.
+         */
+        School: {
+            /** @default null */
+            campaign: components["schemas"]["Campaign"] | null;
+            /**
+             * Daily Limit
+             * @default null
+             */
+            daily_limit: number | null;
+            /**
+             * Layout
+             * @default null
+             */
+            layout: string | null;
+            /**
+             * Login Url
+             * @default null
+             */
+            login_url: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Postal Address
+             * @default
+             */
+            postal_address: string;
+            /** @default null */
+            posting_hours: components["schemas"]["PostingHours"] | null;
+            /**
+             * Reply To
+             * @default null
+             */
+            reply_to: string | null;
+            sender: components["schemas"]["Sender"];
+            /** @default null */
+            signature: components["schemas"]["Signature"] | null;
+            /** Timezone */
+            timezone: string;
+            /**
+             * @default {
+             *       "links": true,
+             *       "openings": false
+             *     }
+             */
+            tracking: components["schemas"]["Tracking"];
+        };
+        /**
+         * SchoolFile
+         * @description Everything a school is: who it is, what it teaches and posts, who learns there and what happened.
+         *
+         *     ``void_places`` are those of certificates that were taken back and whose students are known no more; ``seal`` is what numbers of certificates are made with, so that those of a school that is made again stay the same.
+         */
+        SchoolFile: {
+            /**
+             * About
+             * @default null
+             */
+            about: string | null;
+            /**
+             * Broadcasts
+             * @default []
+             */
+            broadcasts: components["schemas"]["Broadcast"][];
+            /**
+             * Certificates
+             * @default []
+             */
+            certificates: components["schemas"]["IssuedCertificate"][];
+            /**
+             * Courses
+             * @default []
+             */
+            courses: components["schemas"]["Course"][];
+            /**
+             * Events
+             * @default []
+             */
+            events: (components["schemas"]["Purchased"] | components["schemas"]["Refunded"] | components["schemas"]["Enrolled"] | components["schemas"]["LessonEvent"] | components["schemas"]["LessonWatched"] | components["schemas"]["QuizTaken"] | components["schemas"]["PlainEvent"] | components["schemas"]["SignedUp"] | components["schemas"]["LetterOpened"] | components["schemas"]["LinkClicked"] | components["schemas"]["Answered"] | components["schemas"]["CourseEvent"] | components["schemas"]["Bounced"] | components["schemas"]["TagEvent"])[];
+            /**
+             * Format
+             * @constant
+             */
+            format: "patient-courier.school";
+            /**
+             * Layouts
+             * @default []
+             */
+            layouts: components["schemas"]["Layout"][];
+            /**
+             * Letters
+             * @default []
+             */
+            letters: components["schemas"]["Letter"][];
+            /**
+             * Offers
+             * @default []
+             */
+            offers: components["schemas"]["Offer"][];
+            /**
+             * Pictures
+             * @default []
+             */
+            pictures: components["schemas"]["Picture"][];
+            school: components["schemas"]["School"];
+            /**
+             * Seal
+             * @default null
+             */
+            seal: string | null;
+            /**
+             * Sequences
+             * @default []
+             */
+            sequences: components["schemas"]["Sequence"][];
+            /**
+             * Signing Keys
+             * @default []
+             */
+            signing_keys: components["schemas"]["SigningKeyInFile"][];
+            /**
+             * Students
+             * @default []
+             */
+            students: components["schemas"]["Student"][];
+            /**
+             * Until
+             * @default null
+             */
+            until: string | null;
+            /**
+             * Version
+             * @constant
+             */
+            version: 1;
+            /**
+             * Void Places
+             * @default []
+             */
+            void_places: number[];
+            /**
+             * Words
+             * @default []
+             */
+            words: components["schemas"]["Words"][];
+        };
         /** SchoolIn */
         SchoolIn: {
             /** Body */
@@ -5793,6 +7781,28 @@ export interface components {
             /** Letters */
             letters: components["schemas"]["SeenLetter"][];
         };
+        /** Send */
+        Send: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "send";
+            /** Id */
+            id: string;
+            /** Letter */
+            letter: string;
+        };
+        /** Sender */
+        Sender: {
+            /** Email */
+            email: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
         /**
          * SentAgain
          * @description The new delivery.
@@ -5800,6 +7810,66 @@ export interface components {
         SentAgain: {
             /** Id */
             id: number;
+        };
+        /**
+         * Sequence
+         * @description ``reply_to``: where answers to its letters go, before the school's address.
+         */
+        Sequence: {
+            /**
+             * Again
+             * @default once
+             * @enum {string}
+             */
+            again: "once" | "once_per_subject" | "when_finished" | "every_time";
+            /**
+             * Holds Broadcasts
+             * @default false
+             */
+            holds_broadcasts: boolean;
+            /** Key */
+            key: string;
+            /**
+             * Leaves
+             * @default []
+             */
+            leaves: (components["schemas"]["OnOffer"] | components["schemas"]["OnEnrolled"] | components["schemas"]["OnLesson"] | components["schemas"]["OnLessonWatched"] | components["schemas"]["OnQuiz"] | components["schemas"]["OnModule"] | components["schemas"]["OnCourse"] | components["schemas"]["OnPlain"] | components["schemas"]["OnSignedUp"] | components["schemas"]["OnLetterOpened"] | components["schemas"]["OnLinkClicked"] | components["schemas"]["OnAnswered"] | components["schemas"]["OnBounced"] | components["schemas"]["OnTag"] | components["schemas"]["OnInactive"] | components["schemas"]["OnUnlocking"] | components["schemas"]["OnAccessEnding"])[];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Posting Hours
+             * @default school
+             */
+            posting_hours: "school" | components["schemas"]["PostingHours"] | null;
+            /**
+             * Reply To
+             * @default null
+             */
+            reply_to: string | null;
+            /**
+             * Starts
+             * @default []
+             */
+            starts: (components["schemas"]["OnOffer"] | components["schemas"]["OnEnrolled"] | components["schemas"]["OnLesson"] | components["schemas"]["OnLessonWatched"] | components["schemas"]["OnQuiz"] | components["schemas"]["OnModule"] | components["schemas"]["OnCourse"] | components["schemas"]["OnPlain"] | components["schemas"]["OnSignedUp"] | components["schemas"]["OnLetterOpened"] | components["schemas"]["OnLinkClicked"] | components["schemas"]["OnAnswered"] | components["schemas"]["OnBounced"] | components["schemas"]["OnTag"] | components["schemas"]["OnInactive"] | components["schemas"]["OnUnlocking"] | components["schemas"]["OnAccessEnding"])[];
+            /**
+             * Status
+             * @default draft
+             * @enum {string}
+             */
+            status: "draft" | "running" | "paused" | "closed";
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
         };
         /** SequenceIn */
         SequenceIn: {
@@ -5958,6 +8028,97 @@ export interface components {
             password: string;
         };
         /**
+         * Signature
+         * @description Who signs: a name, a few lines, a picture, links.
+         */
+        Signature: {
+            /**
+             * Links
+             * @default []
+             */
+            links: components["schemas"]["NamedLink"][];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
+         * SignatureBlock
+         * @description The school's signature, kept there once.
+         */
+        SignatureBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "signature";
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+        };
+        /** SignedUp */
+        SignedUp: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Form */
+            form: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Student */
+            student: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "signed_up";
+        };
+        /**
+         * SigningKeyInFile
+         * @description A key credentials are signed with. ``public`` is a Multikey, ``private`` the 32 bytes of it in Base64 (URL-safe).
+         *
+         *     ``distrusted`` is from when what it signed counts for nothing.
+         */
+        SigningKeyInFile: {
+            /**
+             * Distrusted
+             * @default null
+             */
+            distrusted: string | null;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            /** Number */
+            number: number;
+            /**
+             * Private
+             * @default null
+             */
+            private: string | null;
+            /** Public */
+            public: string;
+        };
+        /**
          * SigningKeyOut
          * @description A key: ``public`` is its public half (a Multikey), at ``address`` for whoever checks; ``here``: it can sign.
          *
@@ -6022,6 +8183,25 @@ export interface components {
             /** Students */
             students: number;
         };
+        /** SpaceBlock */
+        SpaceBlock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "space";
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Size
+             * @default medium
+             * @enum {string}
+             */
+            size: "small" | "medium" | "large";
+        };
         /**
          * Stalled
          * @description A stop at which students have been silent for a week or more; ``reached`` of them got a letter there, or will.
@@ -6039,6 +8219,18 @@ export interface components {
             stop: string;
             /** Title */
             title: string;
+        };
+        /** StartSequence */
+        StartSequence: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "start_sequence";
+            /** Id */
+            id: string;
+            /** Sequence */
+            sequence: string;
         };
         /**
          * StarterIn
@@ -6164,6 +8356,18 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** StopSequence */
+        StopSequence: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "stop_sequence";
+            /** Id */
+            id: string;
+            /** Sequence */
+            sequence: string;
+        };
         /** StopStudent */
         StopStudent: {
             /** Email */
@@ -6176,6 +8380,45 @@ export interface components {
             name: string;
             /** Silent */
             silent: boolean;
+        };
+        /** Student */
+        Student: {
+            /** Email */
+            email: string;
+            /**
+             * Fields
+             * @default {}
+             */
+            fields: {
+                [key: string]: string | number | boolean | null;
+            };
+            /**
+             * First Name
+             * @default
+             */
+            first_name: string | null;
+            /** Key */
+            key: string;
+            /**
+             * Last Name
+             * @default
+             */
+            last_name: string | null;
+            /**
+             * News
+             * @default false
+             */
+            news: boolean;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * Timezone
+             * @default null
+             */
+            timezone: string | null;
         };
         /**
          * StudentEdit
@@ -6322,6 +8565,28 @@ export interface components {
              */
             remove: string[];
         };
+        /** TagEvent */
+        TagEvent: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /** Student */
+            student: string;
+            /** Tag */
+            tag: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "tag_added" | "tag_removed";
+        };
         /**
          * TagOut
          * @description A tag: how many have it, what gives it, takes it off or asks for it; ``note`` says what is odd about it.
@@ -6341,6 +8606,40 @@ export interface components {
             tag: string;
             /** Takes */
             takes: components["schemas"]["UseOut"][];
+        };
+        /** TagStep */
+        TagStep: {
+            /**
+             * Add
+             * @default []
+             */
+            add: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "tag";
+            /** Id */
+            id: string;
+            /**
+             * Remove
+             * @default []
+             */
+            remove: string[];
+        };
+        /** Tell */
+        Tell: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "tell";
+            /** Id */
+            id: string;
+            /** Letter */
+            letter: string;
+            /** To */
+            to: "owner" | string | string[];
         };
         /**
          * TestIn
@@ -6366,6 +8665,24 @@ export interface components {
             subject: string;
             /** To */
             to: string[];
+        };
+        /**
+         * TextBlock
+         * @description Running text: simple HTML with merge fields.
+         */
+        TextBlock: {
+            /** Html */
+            html: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "text";
+            /**
+             * Only If
+             * @default null
+             */
+            only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
         };
         /**
          * ThingsOut
@@ -6435,6 +8752,22 @@ export interface components {
             total: number;
             /** Week */
             week: components["schemas"]["Happened"][];
+        };
+        /**
+         * Tracking
+         * @description What is noted of letters: clicks on their links, and that their pictures were loaded (``openings``).
+         */
+        Tracking: {
+            /**
+             * Links
+             * @default true
+             */
+            links: boolean;
+            /**
+             * Openings
+             * @default false
+             */
+            openings: boolean;
         };
         /**
          * TriedOut
@@ -6528,6 +8861,70 @@ export interface components {
             /** Versions */
             versions: components["schemas"]["VersionOut"][];
         };
+        /** Wait */
+        Wait: {
+            /**
+             * At
+             * @default null
+             */
+            at: string | null;
+            /**
+             * Days
+             * @default null
+             */
+            days: ("mon" | "tue" | "wed" | "thu" | "fri" | "sat" | "sun")[] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "wait";
+            /**
+             * For
+             * @default null
+             */
+            for: string | null;
+            /** Id */
+            id: string;
+            /**
+             * Since
+             * @default previous
+             * @enum {string}
+             */
+            since: "previous" | "start";
+            /**
+             * Zone
+             * @default student
+             * @enum {string}
+             */
+            zone: "student" | "school";
+        };
+        /** WaitFor */
+        WaitFor: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "wait_for";
+            /**
+             * Else
+             * @default []
+             */
+            else: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
+            /** Event */
+            event: components["schemas"]["OnOffer"] | components["schemas"]["OnEnrolled"] | components["schemas"]["OnLesson"] | components["schemas"]["OnLessonWatched"] | components["schemas"]["OnQuiz"] | components["schemas"]["OnModule"] | components["schemas"]["OnCourse"] | components["schemas"]["OnPlain"] | components["schemas"]["OnSignedUp"] | components["schemas"]["OnLetterOpened"] | components["schemas"]["OnLinkClicked"] | components["schemas"]["OnAnswered"] | components["schemas"]["OnBounced"] | components["schemas"]["OnTag"] | components["schemas"]["OnInactive"] | components["schemas"]["OnUnlocking"] | components["schemas"]["OnAccessEnding"];
+            /** Id */
+            id: string;
+            /**
+             * Then
+             * @default []
+             */
+            then: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
+            /**
+             * Within
+             * @default null
+             */
+            within: string | null;
+        };
         /** WaveOut */
         WaveOut: {
             /** Crests */
@@ -6538,6 +8935,23 @@ export interface components {
             late: number;
             /** Start */
             start: string;
+        };
+        /** Waypoint */
+        Waypoint: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "waypoint";
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /** Id */
+            id: string;
+            /** Reach */
+            reach: components["schemas"]["OnOffer"] | components["schemas"]["OnEnrolled"] | components["schemas"]["OnLesson"] | components["schemas"]["OnLessonWatched"] | components["schemas"]["OnQuiz"] | components["schemas"]["OnModule"] | components["schemas"]["OnCourse"] | components["schemas"]["OnPlain"] | components["schemas"]["OnSignedUp"] | components["schemas"]["OnLetterOpened"] | components["schemas"]["OnLinkClicked"] | components["schemas"]["OnAnswered"] | components["schemas"]["OnBounced"] | components["schemas"]["OnTag"] | components["schemas"]["OnInactive"] | components["schemas"]["OnUnlocking"] | components["schemas"]["OnAccessEnding"];
         };
         /**
          * WeekOut
@@ -6629,6 +9043,40 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+        };
+        /**
+         * Words
+         * @description What a student wrote after an answer: ``value`` is what the answer counts, ``done`` when the owner is through with it.
+         */
+        Words: {
+            /** Answer */
+            answer: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Course
+             * @default null
+             */
+            course: string | null;
+            /**
+             * Done
+             * @default false
+             */
+            done: boolean;
+            /** Letter */
+            letter: string;
+            /** Student */
+            student: string;
+            /**
+             * Value
+             * @default null
+             */
+            value: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * WordsOut

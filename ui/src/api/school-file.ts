@@ -1,11 +1,13 @@
+import type { Api } from "./client";
+
 /**
- * Parts of the school file that the screens change. The API carries them as
- * plain objects in the form of the published JSON Schema; these types name the
- * keys that are touched here and let everything else pass through.
+ * Parts of the school file that the screens change. What is edited as a whole has the type that its model has (`Api`); of what
+ * is put together step by step and block by block, these types name the keys that are touched and let everything else pass
+ * through: a draft need not be complete. That fresh ones fit the models is tested (tests/web/test_fresh_pieces.py).
  */
 export type Matcher = { on: string; [selector: string]: unknown };
 
-export interface Step {
+export type Step = {
   id: string;
   do: string;
   letter?: string;
@@ -15,14 +17,9 @@ export interface Step {
   zone?: "student" | "school";
   since?: "previous" | "start";
   [key: string]: unknown;
-}
+};
 
-export interface PostingHours {
-  from: string;
-  to: string;
-  days: string[];
-  zone: "student" | "school";
-}
+export type PostingHours = Api["PostingHours"];
 
 /** Posting hours to begin with, wherever somebody switches some on. */
 export const FRESH_HOURS: PostingHours = {
@@ -32,7 +29,7 @@ export const FRESH_HOURS: PostingHours = {
   zone: "student",
 };
 
-export interface Sequence {
+export type Sequence = {
   key: string;
   name: string;
   status: string;
@@ -44,9 +41,9 @@ export interface Sequence {
   reply_to: string | null;
   steps: Step[];
   [key: string]: unknown;
-}
+};
 
-export interface Broadcast {
+export type Broadcast = {
   key: string;
   name: string;
   status: "draft" | "scheduled";
@@ -60,9 +57,9 @@ export interface Broadcast {
   posting_hours: "school" | PostingHours | null;
   inside: "pass_by" | "wait";
   within: string | null;
-}
+};
 
-export interface Answer {
+export type Answer = {
   key: string;
   label: string;
   add_tags?: string[];
@@ -73,7 +70,7 @@ export interface Answer {
   url?: string | null;
   value?: number | null;
   ask?: string;
-}
+};
 
 /** A block of a letter; `only_if` is the condition under which a student sees it. */
 export type Block = { only_if?: Record<string, unknown> | null } & (
@@ -92,7 +89,7 @@ export type Block = { only_if?: Record<string, unknown> | null } & (
   | { kind: "columns"; left: Block[]; right: Block[] }
 );
 
-export interface Letter {
+export type Letter = {
   key: string;
   name: string;
   purpose: "service" | "course_help" | "news";
@@ -102,56 +99,14 @@ export interface Letter {
   min_gap: string | null;
   layout: string | null;
   reply_to: string | null;
-}
+};
 
-export interface Signature {
-  name: string;
-  text: string;
-  picture: string | null;
-  links: { label: string; url: string }[];
-}
-
-export interface Layout {
-  key: string;
-  name: string;
-  logo: string | null;
-  logo_width: number;
-  header: "name" | "logo" | "both" | "none";
-  align: "left" | "center";
-  ground: string;
-  paper: string;
-  ink: string;
-  soft: string;
-  accent: string;
-  link: string;
-  button: string;
-  button_ink: string;
-  type: "serif" | "sans" | "typewriter";
-  size: number;
-  button_shape: "square" | "rounded" | "round";
-  footer: string;
-  links: { label: string; url: string }[];
-  signature: Signature | null;
-  html: string | null;
-}
+export type Signature = Api["Signature"];
+export type Layout = Api["Layout"];
+export type School = Api["School"];
 
 export const PURPOSES = {
   service: "Service",
   course_help: "Course help",
   news: "News",
 } as const;
-
-export interface School {
-  name: string;
-  timezone: string;
-  sender: { name: string; email: string };
-  reply_to: string | null;
-  postal_address: string;
-  login_url: string | null;
-  posting_hours: PostingHours | null;
-  daily_limit: number | null;
-  layout: string | null;
-  signature: Signature | null;
-  tracking: { links: boolean; openings: boolean };
-  campaign: { source: string; medium: string; campaign: string | null } | null;
-}

@@ -41,7 +41,7 @@ const { options } = useThings();
 const { data: frame } = useFrame();
 const planned = computed(() => props.found.status === "scheduled");
 const fresh = (now: Api["BroadcastOut"]): Draft => ({
-  body: now.body as unknown as Broadcast,
+  body: now.body as Broadcast,
   pace: now.pace,
   audience: null,
 });
@@ -50,7 +50,7 @@ const put = (now: Api["BroadcastOut"]) => client.setQueryData(["broadcast", prop
 const { current, saved, saving, refused, changed, clash, base, begin, flush, resolve } = useAutosave<Draft>(
   () => `broadcast:${props.id}`,
   async (draft, edition) => {
-    const body = { ...draft, body: draft.body as unknown as Record<string, unknown> };
+    const body = { ...draft, body: draft.body };
     const params = { path: { key: props.id }, header: begunFrom(edition) };
     const now = await data(api.PUT("/api/broadcasts/{key}", { params, body }));
     put(now);

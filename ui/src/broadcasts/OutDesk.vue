@@ -20,7 +20,7 @@ const props = defineProps<{ id: string; found: Api["BroadcastOut"] }>();
 const client = useQueryClient();
 const router = useRouter();
 const notice = useNotice();
-const body = computed(() => props.found.body as unknown as Broadcast);
+const body = computed(() => props.found.body as Broadcast);
 const under = computed(() => ["going", "paused"].includes(props.found.status));
 const count = (what: string) => props.found.counts[what] ?? 0;
 const open = computed(() => props.found.undecided + count("on_its_way") + count("kept_back"));

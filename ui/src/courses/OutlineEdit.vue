@@ -18,21 +18,21 @@ import PicturePick from "../parts/PicturePick.vue";
 import { useAway } from "../parts/away";
 import { useSaveKey } from "../parts/save-key";
 
-interface Item {
+type Item = {
   key: string;
   title: string;
   minutes?: number | null;
   pass_mark?: number;
   url?: string | null;
-}
-interface Module {
+};
+type Module = {
   key: string;
   title: string;
   unlocks?: string | null;
   lessons: Item[];
   quizzes: Item[];
-}
-interface Course {
+};
+type Course = {
   key: string;
   title: string;
   summary: string;
@@ -43,8 +43,8 @@ interface Course {
   access: string | null;
   certificate: Certificate | null;
   modules: Module[];
-}
-interface Offer {
+};
+type Offer = {
   key: string;
   title: string;
   summary: string;
@@ -53,7 +53,7 @@ interface Offer {
   price: { amount: string; currency: string } | null;
   courses: string[];
   tags: string[];
-}
+};
 
 const props = defineProps<{ id: string }>();
 const client = useQueryClient();
@@ -86,7 +86,7 @@ const { data: found } = useQuery({
 watch(
   found,
   (now) => {
-    if (now) begin(now.body as unknown as Course, now.edition);
+    if (now) begin(now.body as Course, now.edition);
   },
   { immediate: true },
 );
@@ -147,7 +147,7 @@ const save = useMutation({
     data(
       api.PUT("/api/courses/{key}", {
         params: { path: { key: props.id }, header: begunFrom(edition.value) },
-        body: body as unknown as Record<string, unknown>,
+        body: body,
       }),
     ),
   onSuccess: (now, sent) => {
@@ -158,7 +158,7 @@ const save = useMutation({
   onError: (error) =>
     refused(error, async () => {
       const now = await data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } }));
-      return { body: now.body as unknown as Course, edition: now.edition };
+      return { body: now.body as Course, edition: now.edition };
     }),
 });
 function choose(body: Course): void {
@@ -170,7 +170,7 @@ const read = useMutation({
   mutationFn: (text: string) =>
     data(api.POST("/api/courses/{key}/outline", { params: { path: { key: props.id } }, body: { text } })),
   onSuccess: (now) => {
-    current.value = now.body as unknown as Course;
+    current.value = now.body as Course;
     notice.done("Read. Look it over, then save.");
   },
   onError: (error) => notice.refused(error),
@@ -185,7 +185,7 @@ const saveOffer = useMutation({
     data(
       api.PUT("/api/courses/{key}/offer", {
         params: { path: { key: props.id } },
-        body: { body: body as unknown as Record<string, unknown> },
+        body: { body: body },
       }),
     ),
   onSuccess: () => {

@@ -1,5 +1,5 @@
 /** How the certificate of a course looks, as the school file has it. */
-export interface Certificate {
+export type Certificate = {
   approval: boolean;
   design: "frame" | "band" | "corners" | "plain";
   heading: string;
@@ -10,7 +10,7 @@ export interface Certificate {
   upright: boolean;
   signature: string | null;
   language: string;
-}
+};
 
 /** Languages a certificate may be in: screen readers read it out so. Others stay as the school file has them. */
 export const LANGUAGES = Object.entries({

@@ -69,7 +69,7 @@ const { data: found, error } = useQuery({
 watch(
   found,
   (now) => {
-    if (now) begin(now.body as unknown as Letter, now.edition);
+    if (now) begin(now.body as Letter, now.edition);
   },
   { immediate: true },
 );
@@ -110,7 +110,7 @@ const { data: preview, error: blankError } = useQuery({
   queryFn: () =>
     data(
       api.POST("/api/letters/preview", {
-        body: { letter: looked.value as unknown as Record<string, unknown>, student: shownAs.value },
+        body: { letter: looked.value ?? {}, student: shownAs.value },
       }),
     ),
   enabled: computed(() => Boolean(looked.value && shownAs.value)),
@@ -133,7 +133,7 @@ const save = useMutation({
     data(
       api.PUT("/api/letters/{key}", {
         params: { path: { key: key.value }, header: begunFrom(edition.value) },
-        body: body as unknown as Record<string, unknown>,
+        body: body,
       }),
     ),
   onSuccess: (saved, sent) => {
@@ -144,7 +144,7 @@ const save = useMutation({
   onError: (error) =>
     refused(error, async () => {
       const now = await data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } }));
-      return { body: now.body as unknown as Letter, edition: now.edition };
+      return { body: now.body as Letter, edition: now.edition };
     }),
 });
 function choose(body: Letter): void {
@@ -249,7 +249,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
         data(
           api.POST('/api/letters/{key}/test', {
             params: { path: { key } },
-            body: { ...body, letter: current as unknown as Record<string, unknown> },
+            body: { ...body, letter: current ?? {} },
           }),
         ).then((one) => [one])
     "

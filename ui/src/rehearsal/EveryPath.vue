@@ -10,8 +10,7 @@ import EmptyState from "../parts/EmptyState.vue";
 const props = defineProps<{ sequence: Sequence }>();
 const { data: found, error } = useQuery({
   queryKey: ["paths", computed(() => props.sequence)],
-  queryFn: () =>
-    data(api.POST("/api/rehearsals/paths", { body: props.sequence as unknown as Record<string, unknown> })),
+  queryFn: () => data(api.POST("/api/rehearsals/paths", { body: props.sequence })),
 });
 </script>
 

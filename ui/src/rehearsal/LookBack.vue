@@ -19,7 +19,7 @@ const begin = useMutation({
   mutationFn: () =>
     data(
       api.POST("/api/replays", {
-        body: { sequence: props.sequence as unknown as Record<string, unknown>, days: days.value },
+        body: { sequence: props.sequence, days: days.value },
       }),
     ),
   onSuccess: (job) => (id.value = job.id),

@@ -32,7 +32,7 @@ const { data: found, error } = useQuery({
 
 /** The sequence as it is being edited in this browser, else as it is saved. */
 const draft = computed<Sequence | null>(() => {
-  return draftOf<Sequence>(`sequence:${props.id}`) ?? (found.value?.body as unknown as Sequence | undefined) ?? null;
+  return draftOf<Sequence>(`sequence:${props.id}`) ?? (found.value?.body as Sequence | undefined) ?? null;
 });
 const unsaved = computed(() => hasDraft(`sequence:${props.id}`));
 const view = ref<"calendar" | "paths" | "back">("calendar");
@@ -93,7 +93,7 @@ const scene = computed<Scene>(() => ({
   moves: toMoves(moves.value, modules.value),
   start: start.value,
   days: days.value,
-  sequence: draft.value as unknown as Record<string, unknown>,
+  sequence: draft.value,
   alone: false,
 }));
 const { data: played, error: refused } = useQuery({

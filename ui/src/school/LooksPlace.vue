@@ -35,9 +35,7 @@ const { data: found } = useQuery({ queryKey: ["layouts"], queryFn: () => data(ap
 const chosen = ref("");
 const all = computed(() => found.value?.layouts ?? []);
 const own = computed(() => all.value.find((one) => one.body.key === chosen.value));
-const fresh = computed(
-  () => ({ ...(found.value?.plain ?? {}), key: "school", name: "The school's" }) as unknown as Layout,
-);
+const fresh = computed(() => ({ ...(found.value?.plain ?? {}), key: "school", name: "The school's" }) as Layout);
 const {
   current,
   changed,
@@ -60,7 +58,7 @@ watch(
     if (!found.value) return;
     if (!chosen.value && all.value[0]) chosen.value = String(all.value[0].body.key);
     // What the box names is what is edited; while a new one is not there yet, nothing is.
-    if (own.value) begin(own.value.body as unknown as Layout, own.value.edition);
+    if (own.value) begin(own.value.body as Layout, own.value.edition);
     else if (!all.value.length) begin(fresh.value);
   },
   { immediate: true },
@@ -92,7 +90,7 @@ const { data: seen, error: refused } = useQuery({
   queryFn: () =>
     data(
       api.POST("/api/layouts/preview", {
-        body: { layout: looked.value as unknown as Record<string, unknown>, student: shownAs.value },
+        body: { layout: looked.value ?? {}, student: shownAs.value },
       }),
     ),
   enabled: computed(() => Boolean(looked.value && shownAs.value)),
@@ -111,7 +109,7 @@ const save = useMutation({
     data(
       api.PUT("/api/layouts/{key}", {
         params: { path: { key: body.key }, header: all.value.length ? begunFrom(edition.value) : ONLY_NEW },
-        body: body as unknown as Record<string, unknown>,
+        body: body,
       }),
     ),
   onSuccess: (now, sent) => {
@@ -122,7 +120,7 @@ const save = useMutation({
   onError: (error) =>
     saveRefused(error, async () => {
       const now = (await data(api.GET("/api/layouts"))).layouts.find((one) => one.body.key === chosen.value);
-      return { body: (now?.body ?? copy()) as unknown as Layout, edition: now?.edition ?? "" };
+      return { body: (now?.body ?? copy()) as Layout, edition: now?.edition ?? "" };
     }),
 });
 function choose(body: Layout): void {
@@ -135,7 +133,7 @@ const make = useMutation({
     data(
       api.PUT("/api/layouts/{key}", {
         params: { path: { key: body.key }, header: ONLY_NEW },
-        body: body as unknown as Record<string, unknown>,
+        body: body,
       }),
     ),
   onSuccess: async (_, sent) => {

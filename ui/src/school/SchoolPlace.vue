@@ -35,7 +35,7 @@ const { data: zones } = useQuery({
 watch(
   found,
   (now) => {
-    if (now) begin(now.body as unknown as School, now.edition);
+    if (now) begin(now.body as School, now.edition);
   },
   { immediate: true },
 );
@@ -53,7 +53,7 @@ const save = useMutation({
     data(
       api.PUT("/api/school", {
         params: { header: begunFrom(edition.value) },
-        body: { body: body as unknown as Record<string, unknown> },
+        body: { body: body },
       }),
     ),
   onSuccess: (now, sent) => {
@@ -64,7 +64,7 @@ const save = useMutation({
   onError: (error) =>
     refused(error, async () => {
       const now = await data(api.GET("/api/school"));
-      return { body: now.body as unknown as School, edition: now.edition };
+      return { body: now.body as School, edition: now.edition };
     }),
 });
 function choose(body: School): void {

@@ -36,9 +36,7 @@ const hours = defineModel<PostingHours>({ required: true });
     <CheckboxGroup
       :value="hours.days"
       :options="WEEKDAYS.map(([value, label]) => ({ value, label: label.slice(0, 3) }))"
-      @change="
-        (days) => days.length && (hours.days = WEEKDAYS.map(([d]) => d as string).filter((d) => days.includes(d)))
-      "
+      @change="(days) => days.length && (hours.days = WEEKDAYS.map(([d]) => d).filter((d) => days.includes(d)))"
     />
   </div>
 </template>

@@ -32,7 +32,7 @@ const { data: view, error } = useQuery({
   queryFn: () =>
     data(
       api.POST("/api/letters/preview", {
-        body: { letter: body.value as unknown as Record<string, unknown>, student: shownAs.value },
+        body: { letter: body.value ?? {}, student: shownAs.value },
       }),
     ),
   enabled: computed(() => Boolean(body.value && shownAs.value)),

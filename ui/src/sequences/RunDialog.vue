@@ -11,7 +11,7 @@ import AskDialog from "../parts/AskDialog.vue";
 /** Before it runs: who comes in from now on, and whether those are taken in to whom its start has happened already. */
 const props = defineProps<{ open: boolean; id: string; name: string; running: boolean; busy: boolean }>();
 const emit = defineEmits<{ cancel: []; run: [takeIn: Api["StatusChange"]["take_in"]] }>();
-type Who = Api["Choice"]["who"];
+type Who = Api["EarlierChoice"]["who"];
 const who = ref<Who | "nobody">("nobody");
 const named = ref("");
 watch(

@@ -56,7 +56,7 @@ const testing = ref(false);
 const lacking = ref(false);
 const missing = ref<Api["FindingOut"][]>([]);
 const { things, courses } = useThings();
-const plain = () => current.value as unknown as Record<string, unknown>;
+const plain = () => current.value ?? {};
 
 const { data: found, error } = useQuery({
   queryKey: ["sequence", key],
@@ -93,7 +93,7 @@ const changedRehearsals = computed(() => (kept.value ?? []).filter((one) => one.
 watch(
   found,
   (now) => {
-    if (now) begin(now.body as unknown as Sequence, now.edition);
+    if (now) begin(now.body as Sequence, now.edition);
     if (now && !chosen.value) chosen.value = String(route.query.step ?? "") || (current.value?.steps[0]?.id ?? "");
   },
   { immediate: true },

@@ -33,13 +33,13 @@ export function usePutting(
 
   const read = async () => {
     const now = await data(api.GET("/api/sequences/{key}", { params: path() }));
-    return { body: now.body as unknown as Sequence, edition: now.edition };
+    return { body: now.body as Sequence, edition: now.edition };
   };
   const put = (body: Sequence, edition: string) =>
     data(
       api.PUT("/api/sequences/{key}", {
         params: { ...path(), header: begunFrom(edition) },
-        body: body as unknown as Record<string, unknown>,
+        body: body,
       }),
     );
 
@@ -65,7 +65,7 @@ export function usePutting(
         (old: Api["SequenceOut"] | undefined) =>
           old && {
             ...old,
-            body: body as unknown as Record<string, unknown>,
+            body: body,
             version: saved.version,
             edition: saved.edition,
             unfinished: saved.missing.length > 0,
@@ -86,10 +86,7 @@ export function usePutting(
   }
   /** Save, with the slip first where somebody is inside. */
   const askEffect = useMutation({
-    mutationFn: (body: Sequence) =>
-      data(
-        api.POST("/api/sequences/{key}/effect", { params: path(), body: body as unknown as Record<string, unknown> }),
-      ),
+    mutationFn: (body: Sequence) => data(api.POST("/api/sequences/{key}/effect", { params: path(), body: body })),
     onSuccess: (now, body) => (now.inside ? (effect.value = now) : save.mutate({ body, move: false })),
     onError: (error) => notice.refused(error),
   });

@@ -34,7 +34,7 @@ PATIENCE_SECONDS = 2.0
 MOST_NAMES = 30
 
 
-class Choice(BaseModel):
+class EarlierChoice(BaseModel):
     """Some to whom the start has happened, in words as a choice."""
 
     who: Who
@@ -47,7 +47,7 @@ class OutsetOut(BaseModel):
 
     starts: str
     only_if: str | None
-    choices: list[Choice]
+    choices: list[EarlierChoice]
 
 
 class WhoIn(BaseModel):
@@ -116,7 +116,7 @@ def before_it_runs(key: str, user: SignedIn, post: ThePost, session: Reading) ->
         starts=starts_words(definitions, sequence),
         only_if=condition_words(definitions, sequence.only_if) if sequence.only_if else None,
         choices=[
-            Choice(who=who, words=_SAID[who].format(stop=stop), number=number)
+            EarlierChoice(who=who, words=_SAID[who].format(stop=stop), number=number)
             for who, number in choices(session, definitions, key, now_in(session)).items()
         ],
     )
