@@ -6,6 +6,7 @@ from binascii import b2a_qp
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from email.utils import format_datetime
+from functools import lru_cache
 
 from whenever import Instant
 
@@ -134,5 +135,10 @@ def message(
 
 def _quoted(text: str) -> bytes:
     """Quoted-printable with line ends as mail has them (RFC 2045 section 6.7: lines of at most 76)."""
-    lines = text if text.endswith("\n") else text + "\n"
-    return b2a_qp(lines.replace("\n", "\r\n").encode(), istext=True)
+    return b"".join(map(_quoted_line, text.removesuffix("\n").split("\n")))
+
+
+@lru_cache(maxsize=4096)
+def _quoted_line(line: str) -> bytes:
+    """Every line is quoted by itself, and most are the same for all students of a letter."""
+    return b2a_qp(f"{line}\r\n".encode(), istext=True)
