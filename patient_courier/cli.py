@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 from rich.console import Console
 
+from patient_courier import asked
 from patient_courier.core.reading.school_file import Unreadable, read_school, write_school
 from patient_courier.core.rehearsing.rehearsal import rehearse as play
 from patient_courier.core.school.courses import School
@@ -150,48 +151,15 @@ def _serve(database: Database, settings: Settings) -> None:
     serve_app(create_app(post), settings.host, settings.port, settings.trusted_proxies)
 
 
-# What is answered wrongly is asked again at once; given on the command line it ends the command.
-def _named(value: str) -> str:
-    if not value.strip():
-        raise typer.BadParameter("it can't be empty")
-    return value.strip()
-
-
-def _address(value: str) -> str:
-    from patient_courier.core.school.courses import check_email
-
-    try:
-        return check_email(value.strip())
-    except ValueError as error:
-        raise typer.BadParameter(str(error)) from error
-
-
-def _zone(value: str) -> str:
-    from patient_courier.core.school.values import find_zone
-
-    try:
-        return find_zone(value)
-    except ValueError as error:
-        raise typer.BadParameter(str(error)) from error
-
-
-def _password(value: str) -> str:
-    from patient_courier.web.sign_in import LONGEST, SHORTEST
-
-    if not SHORTEST <= len(value) <= LONGEST:
-        raise typer.BadParameter(f"it needs {SHORTEST} characters or more, and at most {LONGEST}")
-    return value
-
-
 @app.command()
 def new(
-    school: Annotated[str, typer.Option(prompt="What is your school called?", callback=_named)],
-    email: Annotated[str, typer.Option(prompt="Your e-mail address", callback=_address)],
-    name: Annotated[str, typer.Option(prompt="Your name", callback=_named)],
-    timezone: Annotated[str, typer.Option(prompt="Your time zone, e.g. Europe/Lisbon", callback=_zone)],
+    school: Annotated[str, typer.Option(prompt="What is your school called?", callback=asked.named)],
+    email: Annotated[str, typer.Option(prompt="Your e-mail address", callback=asked.address)],
+    name: Annotated[str, typer.Option(prompt="Your name", callback=asked.named)],
+    timezone: Annotated[str, typer.Option(prompt="Your time zone, e.g. Europe/Lisbon", callback=asked.zone)],
     password: Annotated[
         str,
-        typer.Option(prompt="A password (10 characters or more)", hide_input=True, callback=_password),
+        typer.Option(prompt="A password (10 characters or more)", hide_input=True, callback=asked.password),
     ],
     practice: Annotated[
         bool, typer.Option(help="A school to try things in: its clock can be moved.")

@@ -3,6 +3,8 @@
 The order in which one event is handled is the order of the
 lines in :meth:`Engine.handle`. The state that is passed in is the caller's
 working copy and is changed in place; nothing else is touched.
+
+Longer than three hundred lines, since its methods call one another in a circle: handling walks runs, and walking handles.
 """
 
 from __future__ import annotations

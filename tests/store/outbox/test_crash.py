@@ -127,7 +127,7 @@ def test_kill_nine_between_any_two_steps(tmp_path: Path):
 def test_a_delivery_in_the_middle_of_being_posted_is_settled_by_asking_the_mailroom(tmp_path: Path):
     """Both halves of the gap: the mailroom has it, and the mailroom does not."""
     from patient_courier.dispatch.dispatcher import Post
-    from patient_courier.dispatch.outbox import message_id
+    from patient_courier.post.message import message_id
     from patient_courier.settings import Settings
     from patient_courier.store.outbox.mailroom import keep_message
     from tests.live import LiveSchool

@@ -194,7 +194,7 @@ def test_after_a_crash_what_was_claimed_and_not_begun_goes_out_and_what_had_begu
         lot = stored.claim(
             session, real_now(), start_of_computer() if start == "this" else "an earlier start", 5
         )
-        outbox._definitions = live.library.load(session)
+        outbox._drawing.use(live.library.load(session))
     # As the process would leave it: without putting back what it has not come to.
     with pytest.raises(Killed), patch.object(stored, "put_back"):
         outbox._post_lot(lot)
@@ -382,7 +382,7 @@ def test_a_letter_that_has_begun_when_the_next_can_not_be_read_goes_out_later_an
     live = crowd(tmp_path, 3)
     server = Server()
     outbox = outbox_of(live, server)
-    made, calls = outbox._mail, [0]
+    made, calls = outbox._drawing.mail, [0]
 
     def mail(one):
         calls[0] += 1
@@ -390,7 +390,7 @@ def test_a_letter_that_has_begun_when_the_next_can_not_be_read_goes_out_later_an
             raise Unusable("the file can't be read")
         return made(one)
 
-    with patch.object(outbox, "_mail", mail):
+    with patch.object(outbox._drawing, "mail", mail):
         with pytest.raises(Unusable):
             outbox.empty()
         assert outbox.empty() == 3

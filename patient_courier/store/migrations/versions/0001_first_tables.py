@@ -1,4 +1,7 @@
-"""first tables"""
+"""first tables
+
+Longer than three hundred lines, since what has been run once is never cut.
+"""
 
 import sqlalchemy as sa
 from alembic import op

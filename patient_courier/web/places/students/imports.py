@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Mapping
-from itertools import count
 from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Query, Request
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from patient_courier.core.people.importing import Plan, Row, guess, plan_fault
-from patient_courier.core.school.text import Line, clean_line
+from patient_courier.core.school.text import clean_line
 from patient_courier.core.telling import words
 from patient_courier.dispatch import importing
 from patient_courier.dispatch.clock import read_clock
@@ -22,10 +20,9 @@ from patient_courier.store.students import importing as stored
 from patient_courier.web.bounds import MOST_PEOPLE_BYTES
 from patient_courier.web.context import Reading, RowId, SignedIn, TheBoard, ThePost, definitions_in
 from patient_courier.web.jobs import Job, JobState, Kind
+from patient_courier.web.places.students.at_hand import AtHand, PlanIn
 
 router = APIRouter(prefix="/api/imports", tags=["students"])
-# Files that have been read and not yet taken in; older ones are forgotten.
-MOST_FILES = 4
 PATIENCE_SECONDS = 1.5
 
 
@@ -43,18 +40,6 @@ class FileOut(BaseModel):
     how: str
     rows: int
     columns: list[ColumnOut]
-
-
-class PlanIn(BaseModel):
-    """What each column is; ``consent`` where the students' consent to news comes from, if no column says it.
-
-    ``course``: what all come into of whom no column says another.
-    """
-
-    targets: list[str] = Field(max_length=200)
-    consent: Line = Field("", max_length=500)
-    course: str | None = Field(None, max_length=200)
-    starts: bool = False
 
 
 class RowOut(BaseModel):
@@ -109,41 +94,6 @@ class _Done:
 
 
 IMPORTS: Kind[None, _Done] = Kind("import", "This work is no longer known.")
-
-
-class AtHand:
-    """Files that have been read and not yet taken in, and what was tried with each; older ones are forgotten."""
-
-    def __init__(self) -> None:
-        self._files: OrderedDict[int, tuple[str, People]] = OrderedDict()
-        self._tried: dict[int, tuple[PlanIn, Tried]] = {}
-        self._numbers = count(1)
-
-    def put(self, name: str, found: People) -> int:
-        """Keep a file; returns its number."""
-        id = next(self._numbers)
-        self._files[id] = (name, found)
-        while len(self._files) > MOST_FILES:
-            old, _ = self._files.popitem(last=False)
-            self._tried.pop(old, None)
-        return id
-
-    def file(self, id: int) -> tuple[str, People]:
-        """A file by its number. 404 when it is no longer at hand."""
-        if id not in self._files:
-            raise HTTPException(404, "This file is no longer at hand. Choose it again.")
-        return self._files[id]
-
-    def keep_tried(self, id: int, plan: PlanIn, tried: Tried) -> None:
-        self._tried[id] = (plan, tried)
-
-    def take_tried(self, id: int, plan: PlanIn) -> Tried:
-        """What was tried with this very plan, once. 409 when it was not."""
-        tried = self._tried.get(id)
-        if tried is None or plan.model_dump(exclude={"starts"}) != tried[0].model_dump(exclude={"starts"}):
-            raise HTTPException(409, "Try it first, and look at what it would do.")
-        del self._tried[id]
-        return tried[1]
 
 
 @router.post(
