@@ -1,6 +1,7 @@
 """The console script: demo, serve, new, password, export, rehearse, schema.
 
-Commands import what only they need, so that a rehearsal does not wait for the web server to load.
+Commands import what only they need, so that a rehearsal does not wait for the web server to load. Longer than three hundred
+lines, since each command stands with its options and its words.
 """
 
 from __future__ import annotations

@@ -149,3 +149,12 @@ def test_every_design_of_certificates_is_drawn_and_offered():
             assert (design == "plain" and place.endswith(".typ")) or design in (ROOT / place).read_text(
                 "utf-8"
             ), f"{place} does not know {design}"
+
+
+def test_long_files_say_why():
+    files = [x for x in (ROOT / "patient_courier").rglob("*.py") if "static" not in x.parts]
+    long = [x for x in files if len(x.read_text("utf-8").splitlines()) > 300]
+    assert len(files) > 300
+    for file in long:
+        said = " ".join((ast.get_docstring(ast.parse(file.read_text("utf-8"))) or "").split())
+        assert "Longer than three hundred lines, since" in said, file
