@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import threading
 
-from patient_courier.web.jobs import KEPT, Jobs, Kind
+import pytest
+from fastapi import HTTPException
+
+from patient_courier.web.jobs import KEPT, Board, Jobs, Kind
 
 
 def test_small_work_is_done_when_it_is_asked_for_and_large_work_says_how_far_it_is():
@@ -76,3 +79,17 @@ def test_old_work_is_stopped_and_forgotten():
     go_on.set()
     first.wait(60)
     assert first.state == "stopped"
+
+
+def test_each_application_has_its_own_work_and_one_of_each_thing():
+    kind: Kind[str, int] = Kind("count", "This count is no longer known.", kept=2)
+    here, there = Board(), Board()
+    job = here.of(kind).begin(1, "sheep", lambda job: len(job.about), patience=60)
+    assert (job.about, job.result) == ("sheep", 5)
+    assert here.of(kind).known(job.id) is job and there.of(kind).find(job.id) is None
+    with pytest.raises(HTTPException, match="no longer known"):
+        there.of(kind).known(job.id)
+    for _ in range(2):
+        here.of(kind).begin(1, "goats", lambda job: 0, patience=60)
+    assert here.of(kind).find(job.id) is None, "only two are kept"
+    assert here.one(list) is here.one(list) is not there.one(list)

@@ -87,13 +87,13 @@ class Database:
         self._notes: Connection | None = None
         self._turn = FairLock()
 
-    def migrate(self) -> None:
-        """Bring the tables to the newest revision."""
+    def migrate(self, to: str = "head") -> None:
+        """Bring the tables to the newest revision, or to an earlier one that they have not come to yet."""
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parents[1] / "migrations"))
         with self._my_turn(), self._writing.connect() as connection:
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, to)
             connection.commit()
 
     @property

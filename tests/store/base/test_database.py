@@ -62,3 +62,22 @@ def test_a_failed_write_leaves_nothing_behind(tmp_path):
         pass
     with database.reading() as session:
         assert session.scalar(text("SELECT count(*) FROM event_ids")) == 0
+
+
+def test_an_older_database_learns_when_its_students_were_last_seen(tmp_path):
+    database = Database(tmp_path / "school.db")
+    database.migrate("0012")
+    person = "INSERT INTO students (id, key, email, fields, news, news_at_first, bounced, complained, begun, tracked)"
+    with database.writing() as session:
+        for n in (1, 2):
+            session.execute(
+                text(f"{person} VALUES ({n}, 's{n}', 's{n}@example.org', '{{}}', 1, 1, 0, 0, 0, 1)")
+            )
+        for course, at in (("bees", 5), ("wax", 9)):
+            session.execute(
+                text(f"INSERT INTO activity (student_id, course, at) VALUES (1, '{course}', {at})")
+            )
+    database.migrate()
+    with database.reading() as session:
+        seen = session.execute(text("SELECT id, last_seen FROM students ORDER BY id")).all()
+    assert [tuple(row) for row in seen] == [(1, 9), (2, None)]

@@ -148,3 +148,18 @@ def test_a_worker_sleeps_until_it_is_nudged():
     until(lambda: len(looks) == 2)
     worker.stop()
     assert len(looks) == 2
+
+
+def test_many_who_need_no_answer_share_one_look_and_one_who_does_is_not_kept_waiting(monkeypatch):
+    monkeypatch.setattr(workers, "GATHERED_SECONDS", 60.0)
+    looks = []
+    worker = Worker("gatherer", lambda: looks.append(1) or 3600.0)
+    worker.start()
+    until(lambda: len(looks) == 1)
+    for _ in range(20):
+        worker.nudge_soon()
+    assert len(looks) == 1, "they are gathered"
+    worker.nudge()
+    until(lambda: len(looks) == 2)
+    worker.stop()
+    assert len(looks) == 2

@@ -6,7 +6,7 @@ import pytest
 from sqlalchemy import true
 
 from patient_courier.core.school.values import parse_moment
-from patient_courier.store.students import people
+from patient_courier.store.students import audiences, people
 from patient_courier.store.students.people import PAGE
 from tests.live import LiveSchool
 from tests.schools import event, read, school
@@ -77,3 +77,21 @@ def test_searching_pages_by_name_and_counts_all(live):
     assert (total, len(first), len(second)) == (NUMBER, PAGE, PAGE)
     assert [one.key for one in first + second] == wanted("name")[: 2 * PAGE]
     assert alone[0] == 1 and [one.key for one in alone[1]] == ["s1"]
+
+
+def test_further_pages_are_cut_from_what_the_first_one_found():
+    """Whoever comes in between is on no page twice and pushes nobody off one."""
+    paging, there = audiences.Paging(), list(range(120))
+
+    def ask() -> list[int]:
+        return list(there)
+
+    first = paging.ids("all", 1, ask)
+    there.insert(0, 999)
+    assert paging.ids("all", 2, ask) is first
+    assert paging.ids("others", 2, ask) == there, "a page of a question that is not known is asked for"
+    assert paging.ids("all", 1, ask) == there, "the first page is asked anew"
+    for n in range(audiences.QUESTIONS):
+        paging.ids(n, 1, ask)
+    there.clear()
+    assert paging.ids("all", 2, ask) == [], "the oldest is forgotten"

@@ -159,6 +159,14 @@ def test_who_is_inside_a_sequence_waits_and_the_page_says_where(app):
     look = ok(app.client.post("/api/broadcasts/spring-letter/outlook"))
     assert look["state"] == "done" and look["result"]["will"] == 1
     assert [(x["kind"], x["reason"]) for x in look["result"]["groups"]] == [("later", "inside_sequence")]
+    other = ok(app.client.post("/api/broadcasts", json={"name": "Another"}))["key"]
+    fates = {}
+    for key in ("spring-letter", other):
+        page = ok(app.client.get(f"/api/broadcasts/{key}/recipients", params={"outlook": look["id"]}))
+        fates[key] = next(one["fate"] for one in page["items"] if one["key"] == "ana")
+    assert fates == {"spring-letter": "later", other: None}, (
+        "a look ahead is shown with its own broadcast alone"
+    )
     app.move(to="until", until="2026-03-02T12:00:00Z")
     line = ok(app.client.get("/api/deliveries", params={"broadcast": "spring-letter"}))["items"][0]
     assert line["status"] == "held" and subjects(app, "ana")[0] != "Spring, Ana"
