@@ -167,22 +167,7 @@ def _leaves(condition: c.Condition) -> Iterator[c.Condition]:
             parts = condition.any
         case c.Not():
             parts = [condition.not_]
-        case (
-            c.IsEnrolled()
-            | c.IsCompleted()
-            | c.IsProgress()
-            | c.IsQuiz()
-            | c.IsBought()
-            | c.IsTagged()
-            | c.IsSequence()
-            | c.IsLetter()
-            | c.IsInactive()
-            | c.IsJoined()
-            | c.IsCertified()
-            | c.IsNewsOn()
-            | c.IsField()
-            | c.IsStudent()
-        ):
+        case c.Leaf():
             yield condition
             return
     for part in parts:

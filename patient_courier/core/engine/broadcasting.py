@@ -82,21 +82,7 @@ def settled(condition: Condition, course: str | None) -> Condition:
             return c.Not.model_validate({"not": settled(condition.not_, course)})
         case c.IsField():
             return condition
-        case (
-            c.IsEnrolled()
-            | c.IsCompleted()
-            | c.IsProgress()
-            | c.IsQuiz()
-            | c.IsBought()
-            | c.IsTagged()
-            | c.IsSequence()
-            | c.IsLetter()
-            | c.IsInactive()
-            | c.IsJoined()
-            | c.IsCertified()
-            | c.IsNewsOn()
-            | c.IsStudent()
-        ):
+        case c.Leaf():
             pass
     named = {name for name in type(condition).model_fields if getattr(condition, name) == THIS}
     if not named:

@@ -206,21 +206,7 @@ def condition_faults(pointer: str, condition: c.Condition, known: Known) -> Iter
         case c.IsStudent():
             for index, key in enumerate(condition.keys):
                 yield from known.missing(f"{pointer}/keys/{index}", "student", key)
-        case (
-            c.IsEnrolled()
-            | c.IsCompleted()
-            | c.IsProgress()
-            | c.IsQuiz()
-            | c.IsBought()
-            | c.IsTagged()
-            | c.IsSequence()
-            | c.IsLetter()
-            | c.IsInactive()
-            | c.IsJoined()
-            | c.IsCertified()
-            | c.IsNewsOn()
-            | c.IsField()
-        ):
+        case c.Leaf():
             also = (
                 (THIS, "any") if isinstance(condition, c.IsEnrolled | c.IsBought | c.IsInactive) else (THIS,)
             )

@@ -24,13 +24,17 @@ class Not(Model):
     not_: Annotated[Condition, Field(alias="not")]
 
 
-class IsEnrolled(Model):
+class Leaf(Model):
+    """A condition that asks one thing, and holds no others."""
+
+
+class IsEnrolled(Leaf):
     is_: Annotated[Literal["enrolled"], Field(alias="is")]
     course: str
     status: Annotated[list[Status], Field(min_length=1)] | None = None
 
 
-class IsCompleted(Model):
+class IsCompleted(Leaf):
     is_: Annotated[Literal["completed"], Field(alias="is")]
     course: str | None = None
     module: str | None = None
@@ -43,14 +47,14 @@ class IsCompleted(Model):
         return self
 
 
-class IsProgress(Model):
+class IsProgress(Leaf):
     is_: Annotated[Literal["progress"], Field(alias="is")]
     course: str
     at_least: Percent | None = None
     at_most: Percent | None = None
 
 
-class IsQuiz(Model):
+class IsQuiz(Leaf):
     is_: Annotated[Literal["quiz"], Field(alias="is")]
     quiz: str
     result: Literal["passed", "failed", "not_taken"]
@@ -58,35 +62,35 @@ class IsQuiz(Model):
     taken: Annotated[int, Field(ge=1, le=1000)] = 1
 
 
-class IsBought(Model):
+class IsBought(Leaf):
     is_: Annotated[Literal["bought"], Field(alias="is")]
     offer: str
     within: SpanField | None = None
 
 
-class IsTagged(Model):
+class IsTagged(Leaf):
     is_: Annotated[Literal["tagged"], Field(alias="is")]
     tag: TagName
 
 
-class IsSequence(Model):
+class IsSequence(Leaf):
     is_: Annotated[Literal["inside", "finished", "been_inside"], Field(alias="is")]
     sequence: str
 
 
-class IsLetter(Model):
+class IsLetter(Leaf):
     is_: Annotated[Literal["sent", "opened", "clicked"], Field(alias="is")]
     letter: str
     within: SpanField | None = None
 
 
-class IsInactive(Model):
+class IsInactive(Leaf):
     is_: Annotated[Literal["inactive"], Field(alias="is")]
     course: str
     for_: Annotated[SpanField, Field(alias="for")]
 
 
-class IsJoined(Model):
+class IsJoined(Leaf):
     is_: Annotated[Literal["joined"], Field(alias="is")]
     before: Day | None = None
     after: Day | None = None
@@ -98,16 +102,16 @@ class IsJoined(Model):
         return self
 
 
-class IsCertified(Model):
+class IsCertified(Leaf):
     is_: Annotated[Literal["certified"], Field(alias="is")]
     course: str
 
 
-class IsNewsOn(Model):
+class IsNewsOn(Leaf):
     is_: Annotated[Literal["news_on"], Field(alias="is")]
 
 
-class IsField(Model):
+class IsField(Leaf):
     is_: Annotated[Literal["field"], Field(alias="is")]
     name: str
     equals: Text | int | float | bool | None = None
@@ -121,7 +125,7 @@ class IsField(Model):
         return self
 
 
-class IsStudent(Model):
+class IsStudent(Leaf):
     is_: Annotated[Literal["student"], Field(alias="is")]
     keys: list[str]
 

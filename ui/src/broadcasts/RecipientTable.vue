@@ -3,10 +3,10 @@ import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
-import Pagination from "ant-design-vue/es/pagination";
 import { computed, reactive, watch } from "vue";
 
 import { api, type Api, data } from "../api/client";
+import PageLinks from "../parts/PageLinks.vue";
 import { shownAs } from "../parts/shown-as";
 
 /** Those who fit, with a tick each; `without` are the keys of those taken out by hand. */
@@ -99,15 +99,7 @@ const shown = (one: Api["RecipientOut"]) =>
         {{ asked.q ? "Nobody like that among them." : "Nobody fits these conditions." }}
       </p>
     </div>
-    <Pagination
-      v-if="page && page.total > 50"
-      v-model:current="asked.page"
-      :total="page.total"
-      :page-size="50"
-      :show-size-changer="false"
-      size="small"
-      class="pages"
-    />
+    <PageLinks v-if="page" v-model="asked.page" :total="page.total" class="pages" />
   </div>
 </template>
 

@@ -11,7 +11,7 @@ import { useThings } from "../api/things";
 import ConditionEdit from "../conditions/ConditionEdit.vue";
 import ConditionFields from "../conditions/ConditionFields.vue";
 import { allOf, type Condition, GROUPED, KINDS, partsOf } from "../conditions/conditions";
-import NamesDialog from "../parts/NamesDialog.vue";
+import PickedNames from "../conditions/PickedNames.vue";
 
 /** Who is meant, a sentence a line, with how many are left after each. */
 const condition = defineModel<Condition | null>({ required: true });
@@ -192,7 +192,7 @@ const label = (index: number, part: Condition) => (isNot(part) ? "but not" : ind
       >
       <Button v-if="parts.length" size="small" @click="emit('keep')">Keep as audience</Button>
     </div>
-    <NamesDialog
+    <PickedNames
       v-if="naming !== null"
       :lines="naming < 0 ? [] : asked.lines.slice(0, naming + 1)"
       :course="course"

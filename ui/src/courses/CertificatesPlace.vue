@@ -2,13 +2,13 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
-import Pagination from "ant-design-vue/es/pagination";
 import Select from "ant-design-vue/es/select";
 import { computed, reactive, ref } from "vue";
 import { useRoute } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import PageLinks from "../parts/PageLinks.vue";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -37,7 +37,13 @@ const { data: page } = useQuery({
 });
 const csv = computed(
   () =>
-    `/api/certificates/csv?${new URLSearchParams({ q: asked.q, course: asked.course, state: asked.state, ...(asked.since && { since: asked.since }), ...(asked.until && { until: asked.until }) })}`,
+    `/api/certificates/csv?${new URLSearchParams({
+      q: asked.q,
+      course: asked.course,
+      state: asked.state,
+      ...(asked.since && { since: asked.since }),
+      ...(asked.until && { until: asked.until }),
+    })}`,
 );
 const naming = ref<Certificate | null>(null);
 const name = ref("");
@@ -226,14 +232,7 @@ useQuery({
       >They are issued when a student finishes a course that has one, after your approval where you wish it.</EmptyState
     >
     <EmptyState v-else-if="page" title="No certificate like that">Try another word, or fewer filters.</EmptyState>
-    <Pagination
-      v-if="page && page.total > 50"
-      v-model:current="asked.page"
-      :total="page.total"
-      :page-size="50"
-      :show-size-changer="false"
-      size="small"
-    />
+    <PageLinks v-if="page" v-model="asked.page" :total="page.total" />
   </div>
   <AskDialog
     :open="naming !== null"

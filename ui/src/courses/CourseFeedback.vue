@@ -2,10 +2,10 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
-import Pagination from "ant-design-vue/es/pagination";
 import { computed, reactive } from "vue";
 
 import { api, type Api, data } from "../api/client";
+import PageLinks from "../parts/PageLinks.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import DraftEnding from "./DraftEnding.vue";
 
@@ -120,14 +120,7 @@ const range = (one: Api["ShareOut"]) =>
           </li>
         </ul>
         <p v-if="!found.opinions.length" class="soft">Nobody has written anything yet.</p>
-        <Pagination
-          v-if="found.total > 50"
-          v-model:current="asked.page"
-          :total="found.total"
-          :page-size="50"
-          :show-size-changer="false"
-          size="small"
-        />
+        <PageLinks v-model="asked.page" :total="found.total" />
       </section>
       <p class="soft small">
         Everybody counts once, with their newest answer. The range is where the true share lies in 95 of 100 such cases.

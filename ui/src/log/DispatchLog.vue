@@ -2,13 +2,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
-import Pagination from "ant-design-vue/es/pagination";
 import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
+import PageLinks from "../parts/PageLinks.vue";
 import { useInAddress } from "../parts/in-address";
 import EmptyState from "../parts/EmptyState.vue";
 import PageHead from "../parts/PageHead.vue";
@@ -107,14 +107,7 @@ const { data: page } = useQuery({
           </tbody>
         </table>
       </div>
-      <Pagination
-        v-if="page.total > 50"
-        v-model:current="asked.page"
-        :total="page.total"
-        :page-size="50"
-        :show-size-changer="false"
-        class="pages"
-      />
+      <PageLinks v-model="asked.page" :total="page.total" large class="pages" />
     </template>
     <EmptyState
       v-else-if="page && (asked.q || asked.status || asked.sequence || asked.broadcast)"

@@ -1,32 +1,28 @@
-<script setup lang="ts">
+<script setup lang="ts" generic="One extends { key: string; name: string; email: string }">
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Input from "ant-design-vue/es/input";
 import Modal from "ant-design-vue/es/modal";
-import Pagination from "ant-design-vue/es/pagination";
-import { reactive } from "vue";
+import { computed, reactive } from "vue";
 
-import { api, data } from "../api/client";
-import type { Condition } from "../conditions/conditions";
+import PageLinks from "./PageLinks.vue";
 
-/** The names behind a number: those whom all these lines pick. */
-const props = defineProps<{ lines: Condition[]; course: string | null }>();
+/** The students behind a number; `of` names what is asked about, `find` asks for a page of them. */
+const props = defineProps<{
+  of: unknown[];
+  find: (asked: { q: string; page: number }) => Promise<{ total: number; items: One[] }>;
+  title: (total: number | undefined) => string;
+}>();
 const emit = defineEmits<{ close: [] }>();
 const asked = reactive({ q: "", page: 1 });
 const { data: page } = useQuery({
-  queryKey: ["audience-names", () => props.lines, () => props.course, asked],
-  queryFn: () =>
-    data(api.POST("/api/audiences/names", { body: { lines: props.lines, course: props.course, ...asked } })),
+  queryKey: ["names", computed(() => props.of), asked],
+  queryFn: () => props.find({ ...asked }),
   placeholderData: keepPreviousData,
 });
 </script>
 
 <template>
-  <Modal
-    open
-    :title="page ? `${page.total} ${page.total === 1 ? 'student' : 'students'}` : 'Students'"
-    :footer="null"
-    @cancel="emit('close')"
-  >
+  <Modal open :title="title(page?.total)" :footer="null" @cancel="emit('close')">
     <Input
       v-model:value="asked.q"
       placeholder="Name or address"
@@ -38,18 +34,12 @@ const { data: page } = useQuery({
       <li v-for="one in page?.items ?? []" :key="one.key">
         <RouterLink :to="`/students/${one.key}`"
           ><bdi>{{ one.name }}</bdi></RouterLink
-        >{{ " " }}<span class="label">{{ one.email }}</span>
+        >{{ " " }}<span class="label">{{ one.email }}</span
+        ><slot name="beside" :one="one" />
       </li>
     </ul>
     <p v-if="page && !page.items.length" class="soft">Nobody.</p>
-    <Pagination
-      v-if="page && page.total > 50"
-      v-model:current="asked.page"
-      :total="page.total"
-      :page-size="50"
-      :show-size-changer="false"
-      size="small"
-    />
+    <PageLinks v-if="page" v-model="asked.page" :total="page.total" />
   </Modal>
 </template>
 

@@ -13,7 +13,8 @@ export function dateWords(date: string): string {
   if (Number.isNaN(found.getTime())) return date;
   const part = (options: Intl.DateTimeFormatOptions) =>
     found.toLocaleDateString("en-GB", { timeZone: "UTC", ...options });
-  return `${part({ weekday: "short" })} ${part({ day: "numeric" })} ${MONTHS[found.getUTCMonth()]?.replace(/^./, (c) => c.toUpperCase())} ${part({ year: "numeric" })}`;
+  const month = MONTHS[found.getUTCMonth()]?.replace(/^./, (c) => c.toUpperCase());
+  return `${part({ weekday: "short" })} ${part({ day: "numeric" })} ${month} ${part({ year: "numeric" })}`;
 }
 
 /** What was typed as a date, day before month, ISO too; without a year it is the one of `near`. Null when it is none. */

@@ -68,7 +68,9 @@ describe("a list to choose from", () => {
       {
         props: ["name", "open"],
         directives: { named },
-        template: `<div v-named="name" :class="{ 'ant-select-open': open }"><input id="i" role="combobox" aria-owns="i_list" aria-controls="i_list" aria-activedescendant="i_0" /></div>`,
+        template: `<div v-named="name" :class="{ 'ant-select-open': open }">
+          <input id="i" role="combobox" aria-owns="i_list" aria-controls="i_list" aria-activedescendant="i_0" />
+        </div>`,
       },
       { props: { name, open: false }, attachTo: document.body },
     );

@@ -182,7 +182,8 @@ const COLOURS: { name: keyof Layout; says: string }[] = [
   { name: "soft", says: "Footer" },
 ];
 const EXAMPLE =
-  '<table width="600" align="center">\n  <tr><td>{{ content }}</td></tr>\n  <tr><td>{{ school.postal_address }}<br><a href="{{ links.stop }}">Stop these letters</a></td></tr>\n</table>';
+  '<table width="600" align="center">\n  <tr><td>{{ content }}</td></tr>\n' +
+  '  <tr><td>{{ school.postal_address }}<br><a href="{{ links.stop }}">Stop these letters</a></td></tr>\n</table>';
 const typed = (event: Event) => (event.target as HTMLInputElement).value;
 </script>
 

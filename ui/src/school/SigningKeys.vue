@@ -33,7 +33,8 @@ async function ask(number: number): Promise<void> {
   if (
     await notice.ask(
       "Has this key fallen into other hands?",
-      "Credentials it signed, also those that students have fetched, no longer verify. Their certificates stand, and can be fetched again with a good signature.",
+      "Credentials it signed, also those that students have fetched, no longer verify. " +
+        "Their certificates stand, and can be fetched again with a good signature.",
       "Trust it no more",
       "Keep it",
     )

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Modal from "ant-design-vue/es/modal";
-import Pagination from "ant-design-vue/es/pagination";
 import Segmented from "ant-design-vue/es/segmented";
 import { computed, ref, watch } from "vue";
 
 import { api, type Api, data } from "../api/client";
+import PageLinks from "../parts/PageLinks.vue";
 
 /** A sequence as a whole: who is inside, finished or left, and what became of each of its letters, to be sorted. */
 type Group = "inside" | "finished" | "left";
@@ -106,14 +106,7 @@ const share = (one: Api["Figure"] | undefined) => (one?.share == null ? "" : `${
       </li>
     </ul>
     <p v-else-if="people" class="soft">Nobody.</p>
-    <Pagination
-      v-if="people && people.total > 50"
-      v-model:current="page"
-      :total="people.total"
-      :page-size="50"
-      :show-size-changer="false"
-      size="small"
-    />
+    <PageLinks v-if="people" v-model="page" :total="people.total" />
   </Modal>
 </template>
 

@@ -118,7 +118,10 @@ export function move(sequence: Sequence, id: string, by: 1 | -1): boolean {
   return true;
 }
 
-/** Moves a step into the last lane of the step above it, which is the nearest to it. Waypoints stand only at the top level, so they don't go in. */
+/**
+ * Moves a step into the last lane of the step above it, which is the nearest to it. Waypoints stand only at the top
+ * level, so they don't go in.
+ */
 export function moveIn(sequence: Sequence, id: string): boolean {
   const found = find(sequence, id);
   const above = found?.siblings[found.spot.index - 1];

@@ -100,7 +100,8 @@ async function askUndo(one: Api["ImportOut"]): Promise<void> {
   if (
     await notice.ask(
       "Undo this import?",
-      `${one.new} students who came with “${one.file}” go again, ${one.changed} are as they were before. Whoever has had a letter since stays.`,
+      `${one.new} students who came with “${one.file}” go again, ${one.changed} are as they were before. ` +
+        "Whoever has had a letter since stays.",
       "Undo it",
       "Keep it",
     )

@@ -4,7 +4,6 @@ import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import CheckboxGroup from "ant-design-vue/es/checkbox/Group";
 import Input from "ant-design-vue/es/input";
-import Pagination from "ant-design-vue/es/pagination";
 import { computed, reactive, type Ref, ref, toRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
@@ -12,6 +11,7 @@ import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
 import WhoLines from "../broadcasts/WhoLines.vue";
 import { type Condition, partsOf } from "../conditions/conditions";
+import PageLinks from "../parts/PageLinks.vue";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useInAddress } from "../parts/in-address";
@@ -224,14 +224,7 @@ const value = (fields: Api["ListedOut"]["fields"], column: string) => fields[col
           </tbody>
         </table>
       </div>
-      <Pagination
-        v-if="page.total > 50"
-        v-model:current="asked.page"
-        :total="page.total"
-        :page-size="50"
-        :show-size-changer="false"
-        class="pages"
-      />
+      <PageLinks v-model="asked.page" :total="page.total" large class="pages" />
     </template>
     <EmptyState v-else-if="page && (asked.q || condition)" title="Nobody like that"
       >Try another name, or fewer conditions.</EmptyState

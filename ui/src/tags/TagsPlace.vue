@@ -9,7 +9,7 @@ import { api, type Api, data } from "../api/client";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useFrame } from "../frame/frame";
-import NamesDialog from "../parts/NamesDialog.vue";
+import PickedNames from "../conditions/PickedNames.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import ThingPick from "../parts/ThingPick.vue";
@@ -182,7 +182,7 @@ const { data: bought } = useQuery({
       >They come with offers, answers, sequences and imports, or by hand.</EmptyState
     >
   </div>
-  <NamesDialog v-if="naming" :lines="[{ is: 'tagged', tag: naming }]" :course="null" @close="naming = null" />
+  <PickedNames v-if="naming" :lines="[{ is: 'tagged', tag: naming }]" :course="null" @close="naming = null" />
   <AskDialog
     :open="renaming !== null"
     :title="`Rename “${renaming?.tag ?? ''}”`"
