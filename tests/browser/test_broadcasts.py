@@ -32,7 +32,7 @@ def begin(page: Page, name: str) -> None:
 def write(page: Page, subject: str) -> None:
     """Write the letter of the broadcast and come back."""
     page.get_by_role("button", name="Write it").click()
-    page.get_by_role("textbox", name="Subject").click()
+    page.get_by_role("textbox", name="Subject", exact=True).click()
     page.keyboard.type(subject)
     page.get_by_role("textbox", name="Text 1").click()
     page.keyboard.press("Control+End")

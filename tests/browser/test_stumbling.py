@@ -120,7 +120,7 @@ def test_a_broadcast_where_they_live_is_planned_until_its_first_letter(page: Pag
 
 def test_what_is_typed_into_a_new_block_stands_in_it(page: Page):
     page.goto("/letters/fh-stand")
-    expect(page.get_by_role("textbox", name="Subject")).to_contain_text("hive")
+    expect(page.get_by_role("textbox", name="Subject", exact=True)).to_contain_text("hive")
     page.get_by_role("combobox", name="See the letter as this student").wait_for()
     page.get_by_role("button", name="+ Add a block").click()
     page.get_by_role("menuitem", name=re.compile("^Text")).click()
@@ -150,7 +150,7 @@ def test_the_way_back_finds_what_was_searched_for_and_where(page: Page):
     page.goto("/letters")
     page.get_by_label("Find a letter").fill("bees")
     page.get_by_role("link", name="Order your spring bees").click()
-    page.get_by_role("textbox", name="Subject").wait_for()
+    page.get_by_role("textbox", name="Subject", exact=True).wait_for()
     page.go_back()
     expect(page.get_by_label("Find a letter")).to_have_value("bees")
 
@@ -194,7 +194,7 @@ def test_a_draft_is_saved_however_unfinished_and_run_lists_what_is_missing(page:
     page.get_by_test_id("add-last").click()
     add_from_menu(page, "send")
     page.get_by_role("button", name="Write a new letter").click()
-    page.get_by_role("textbox", name="Subject").click()
+    page.get_by_role("textbox", name="Subject", exact=True).click()
     page.keyboard.type("A first word")
     page.keyboard.press("Control+s")
     expect(page.get_by_role("button", name="Version 2 saved")).to_be_visible()

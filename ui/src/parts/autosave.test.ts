@@ -100,4 +100,22 @@ describe("saving as one types", () => {
     plan.begin({ name: "from elsewhere" });
     expect(plan.current.value?.name).toBe("from elsewhere");
   });
+
+  it("keeps what was changed back while a save was on its way, and saves that too", async () => {
+    const sent: string[] = [];
+    const answers: (() => void)[] = [];
+    const plan = opened((body) => new Promise<void>((done) => (sent.push(body.name), answers.push(done))));
+    plan.begin({ name: "a" });
+    await plan.type("b");
+    void plan.flush();
+    await plan.type("a");
+    plan.begin({ name: "b" });
+    expect(plan.current.value?.name).toBe("a");
+    answers[0]?.();
+    await vi.advanceTimersByTimeAsync(400);
+    expect(sent).toEqual(["b", "a"]);
+    answers[1]?.();
+    await vi.advanceTimersByTimeAsync(0);
+    expect([plan.current.value?.name, plan.changed.value, localStorage.length]).toEqual(["a", false, 0]);
+  });
 });

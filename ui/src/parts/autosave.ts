@@ -28,7 +28,8 @@ export function useAutosave<T extends object>(
 
   function begin(found: T, from = ""): void {
     const fresh = JSON.stringify(found);
-    if (current.value && (changed.value || fresh === saved.value)) {
+    // While a save is on its way, what is shown may be what was saved before it: it is not thrown away for the answer.
+    if (current.value && (under || changed.value || fresh === saved.value)) {
       if (fresh === saved.value) edition.value = from;
       return;
     }
@@ -38,10 +39,15 @@ export function useAutosave<T extends object>(
     current.value = JSON.parse(kept ?? saved.value) as T;
   }
 
+  function later(): void {
+    window.clearTimeout(timer);
+    timer = window.setTimeout(() => void flush(), 350);
+  }
+
   /** Save what there is now; one save at a time, the last one last. */
   async function flush(): Promise<void> {
     window.clearTimeout(timer);
-    if (under) await under;
+    while (under) await under;
     if (!changed.value || clash.value) return;
     const sent = text.value;
     saving.value = true;
@@ -59,19 +65,21 @@ export function useAutosave<T extends object>(
       .finally(() => {
         saving.value = false;
         under = null;
+        // Changed back to what was saved before: nothing else would save it again.
+        if (changed.value && !refused.value) later();
       });
     await under;
   }
   watch(text, (now) => {
     window.clearTimeout(timer);
     if (!now) return;
-    if (now === saved.value) {
+    if (now === saved.value && !under) {
       refused.value = "";
       localStorage.removeItem(place());
       return;
     }
     localStorage.setItem(place(), now);
-    timer = window.setTimeout(() => void flush(), 350);
+    later();
   });
   /** Go on from what the other window has saved, with what the owner chose of both. */
   function resolve(chosen: T): void {
