@@ -84,7 +84,7 @@ def values_for(letter: Letter, name: str = "Ana"):
         "certificate.url": "https://post.mallowlane.example/certificate/ABCD",
         "certificate.code": "ABCD",
     }
-    own = own_values(letter, source, today())
+    own = own_values(ready(letter), source, today())
     return found | {name: "https://x.example/c.png" if name.endswith(".picture") and not here else here for name, here in own.items()}  # fmt: skip
 
 

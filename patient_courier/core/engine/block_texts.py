@@ -10,6 +10,7 @@ from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.conditions import Asked, holds
+from patient_courier.core.engine.definitions import ReadyLetter
 from patient_courier.core.engine.fields import Source, next_lesson, value
 from patient_courier.core.letters.merge import Value
 from patient_courier.core.school.blocks import (
@@ -28,7 +29,6 @@ from patient_courier.core.school.blocks import (
     SpaceBlock,
     TextBlock,
 )
-from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.values import THIS
 
 
@@ -37,14 +37,15 @@ def shown_name(place: str) -> str:
     return f"{place}.shown"
 
 
-def own_values(letter: Letter, source: Source, now: Instant) -> dict[str, Value]:
+def own_values(letter: ReadyLetter, source: Source, now: Instant) -> dict[str, Value]:
     """Every such value of a letter, for one student at one moment."""
     found: dict[str, Value] = {}
-    for place, block in letter.every_block():
+    for place, block in letter.blocks:
         if block.only_if is not None:
             asked = Asked(source.definitions, source.state, now, source.subject)
             found[shown_name(place)] = holds(block.only_if, asked)
-        found |= {f"{place}.{name}": value for name, value in _of_block(block, source).items()}
+        for name, printed in _of_block(block, source).items():
+            found[f"{place}.{name}"] = printed
     return found
 
 

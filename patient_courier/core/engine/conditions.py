@@ -88,9 +88,11 @@ def progress(definitions: Definitions, state: StudentState, course: str) -> int:
     """Percent of lessons completed and quizzes passed, rounded down; 0 for a course without any."""
     done = total = 0
     for module in definitions.courses[course].modules:
-        total += len(module.lessons) + len(module.quizzes)
-        done += sum(f"{course}/{lesson.key}" in state.facts.lessons for lesson in module.lessons)
-        done += sum(quiz_passed(state.facts, f"{course}/{quiz.key}") for quiz in module.quizzes)
+        lessons = definitions.lessons_in[f"{course}/{module.key}"]
+        quizzes = definitions.quizzes_in[f"{course}/{module.key}"]
+        total += len(lessons) + len(quizzes)
+        done += len(state.facts.lessons.keys() & lessons)
+        done += sum(quiz_passed(state.facts, quiz) for quiz in quizzes)
     return done * 100 // total if total else 0
 
 

@@ -12,6 +12,7 @@ from functools import cached_property
 from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.engine.plan import ClockInterest, Plan, _interest
 from patient_courier.core.letters.merge import Template
+from patient_courier.core.school.blocks import AnyBlock
 from patient_courier.core.school.courses import Course, Lesson, Module, Offer, Quiz, School
 from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.letters import Letter
@@ -19,12 +20,16 @@ from patient_courier.core.school.looks import PLAIN_LAYOUT, Layout
 from patient_courier.core.school.sequences import (
     Sequence,
     TagStep,
+    WaitFor,
 )
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class ReadyLetter:
-    """A letter with its merge fields found; ``templates`` in reading order, subject first."""
+    """A letter with its merge fields found; ``templates`` in reading order, subject first.
+
+    What is asked of it for every student is found once.
+    """
 
     letter: Letter
     templates: tuple[tuple[str, Template], ...]
@@ -34,10 +39,25 @@ class ReadyLetter:
     def subject(self) -> Template:
         return self.templates[0][1]
 
-    @property
+    @cached_property
     def has_note(self) -> bool:
         """Whether a note to self stands in it, which is never posted."""
-        return any(block.kind == "note" for _, block in self.letter.every_block())
+        return any(block.kind == "note" for _, block in self.blocks)
+
+    @cached_property
+    def blocks(self) -> tuple[tuple[str, AnyBlock], ...]:
+        """Every block with its place below the letter, in reading order."""
+        return tuple(self.letter.every_block())
+
+    @cached_property
+    def field_names(self) -> tuple[str, ...]:
+        """The merge fields that it uses, by name."""
+        return tuple(sorted({field.name for _, template in self.templates for field in template.fields}))
+
+    @cached_property
+    def needing(self) -> tuple[tuple[str, Template], ...]:
+        """The texts with a merge field that needs a value, in reading order."""
+        return tuple(one for one in self.templates if one[1].without_default)
 
 
 def ready(letter: Letter, version: int = 1) -> ReadyLetter:
@@ -82,6 +102,9 @@ class Definitions:
         self.modules: dict[str, Module] = {}
         self.lessons: dict[str, Lesson] = {}
         self.quizzes: dict[str, Quiz] = {}
+        # The lessons and the quizzes of each module, as full references.
+        self.lessons_in: dict[str, frozenset[str]] = {}
+        self.quizzes_in: dict[str, frozenset[str]] = {}
         self.module_of: dict[str, str] = {}
         for course in self.courses.values():
             for module in course.modules:
@@ -136,6 +159,8 @@ class Definitions:
     def _index(self, course: str, module: Module) -> None:
         place = f"{course}/{module.key}"
         self.modules[place] = module
+        self.lessons_in[place] = frozenset(f"{course}/{lesson.key}" for lesson in module.lessons)
+        self.quizzes_in[place] = frozenset(f"{course}/{quiz.key}" for quiz in module.quizzes)
         for lesson in module.lessons:
             self.lessons[f"{course}/{lesson.key}"] = lesson
             self.module_of[f"{course}/{lesson.key}"] = place
@@ -170,6 +195,22 @@ class Definitions:
             if kind in known and key not in known[kind]:
                 return kind, str(key)
         return None
+
+    @cached_property
+    def leaving(self) -> frozenset[str]:
+        """The types of events on which some run may leave early."""
+        return frozenset(matcher.on for plan in self.plans.values() for matcher in plan.sequence.leaves)
+
+    @cached_property
+    def reaching(self) -> frozenset[str]:
+        """The types of events that bring some run to a waypoint."""
+        return frozenset(way.reach.on for plan in self.plans.values() for _, way in plan.waypoints)
+
+    @cached_property
+    def awaited(self) -> frozenset[str]:
+        """The types of events that some run waits for."""
+        steps = [place.step for plan in self.plans.values() for place in plan.places.values()]
+        return frozenset(step.event.on for step in steps if isinstance(step, WaitFor))
 
     @cached_property
     def short_titles(self) -> dict[str, str]:

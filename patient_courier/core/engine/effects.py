@@ -1,4 +1,7 @@
-"""What the engine wants done, as plain data; whoever runs the engine carries it out."""
+"""What the engine wants done, as plain data; whoever runs the engine carries it out. Nobody changes one.
+
+The two that are made for every event and every letter are not frozen: that would make them five times as dear.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +14,7 @@ from patient_courier.core.engine.state import Hold
 from patient_courier.core.letters.merge import Value
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Noted:
     """An event was taken in. ``cause`` is the number of the event it follows from.
 
@@ -26,7 +29,7 @@ class Noted:
     id: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class LetterDecided:
     """What became of one letter: ``sent`` (hand it to the carrier), ``skipped``, ``stuck``,
     ``held`` (kept back for now) or ``dropped`` (the run moved on while it was held).

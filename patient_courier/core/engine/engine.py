@@ -77,8 +77,11 @@ class Engine:
         ``known``: only these; those that came to light too late do not come.
         """
         turn = Turn(self.definitions, state, now, self.numbers)
-        for entry in due_clock_events(self.definitions, state, moment):
-            if not still_due(self.definitions, state, entry) or (known is not None and entry not in known):
+        for number, entry in enumerate(due_clock_events(self.definitions, state, moment)):
+            # Only what has happened at this moment can have made one untrue.
+            if number and not still_due(self.definitions, state, entry):
+                continue
+            if known is not None and entry not in known:
                 continue
             if entry.what is None:
                 self._end_access(state, entry)
@@ -182,10 +185,12 @@ class Engine:
         answer = answered(self.definitions, turn.state, what)
         for follower in derived(self.definitions, turn.state.facts, what, answer):
             yield self.handle(turn, follower)
-        if turn.state.open:
-            leaving = answer.run if answer and answer.choice and answer.choice.leaves else None
+        leaving = answer.run if answer and answer.choice and answer.choice.leaves else None
+        if turn.state.open and (leaving is not None or what.type in self.definitions.leaving):
             self._leave_early(turn, what, number, leaving)
+        if turn.state.open and what.type in self.definitions.reaching:
             yield self._reach_waypoints(turn, what, number)
+        if turn.state.open and what.type in self.definitions.awaited:
             yield self._pass_wait_fors(turn, what, number)
         if what.type in self.definitions.starting:
             yield self._start(turn, what, number)

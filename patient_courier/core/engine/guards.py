@@ -35,8 +35,7 @@ STATUS = {"send": "sent", "skip": "skipped", "stuck": "stuck", "hold": "held", "
 
 def field_values(letter: ReadyLetter, source: Source, now: Instant) -> dict[str, Value]:
     """The value of every merge field the letter uses, and what its blocks print of their own accord."""
-    names = {field.name for _, template in letter.templates for field in template.fields}
-    return {name: value(name, source) for name in sorted(names)} | own_values(letter.letter, source, now)
+    return {name: value(name, source) for name in letter.field_names} | own_values(letter, source, now)
 
 
 def subject_line(letter: ReadyLetter, values: dict[str, Value], zone: str) -> str:
@@ -50,7 +49,7 @@ def blank_field(letter: ReadyLetter, values: dict[str, Value], zone: str) -> Dec
     Fields in blocks that this student does not see are not asked for.
     """
     hidden = tuple(hidden_places(values))
-    for place, template in letter.templates:
+    for place, template in letter.needing:
         if place.startswith(hidden):
             continue
         name = template.first_blank(values, zone)

@@ -15,9 +15,9 @@ from patient_courier.core.school.events import Event
 SUBJECT_KINDS = ("quiz", "lesson", "module", "course", "offer", "tag")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Happening:
-    """One event, reported or derived.
+    """One event, reported or derived. Nobody changes one; it is not frozen, since so many are made.
 
     ``names`` holds its fields and the objects around them: a lesson brings its
     module and course, an offer that gives one course brings that course.

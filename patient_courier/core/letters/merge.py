@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from jinja2 import TemplateSyntaxError, nodes
 from jinja2.filters import do_title
@@ -59,7 +59,7 @@ class Field:
         return _plain(current, zone)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Template:
     """A text cut into literal pieces and fields."""
 
@@ -70,19 +70,20 @@ class Template:
         """Read a text with merge fields. Raises TemplateError with a sentence and the line."""
         return _parse(text)
 
-    @property
+    @cached_property
     def fields(self) -> tuple[Field, ...]:
         return tuple(part for part in self.parts if isinstance(part, Field))
 
+    @cached_property
+    def without_default(self) -> tuple[Field, ...]:
+        """The fields that need a value."""
+        return tuple(field for field in self.fields if not field.has_default)
+
     def first_blank(self, values: Mapping[str, Value], zone: str) -> str | None:
         """The name of the first field that has no value and no default, or None."""
-        for part in self.parts:
-            if (
-                isinstance(part, Field)
-                and not part.has_default
-                and part.text(values.get(part.name), zone) == ""
-            ):
-                return part.name
+        for field in self.without_default:
+            if field.text(values.get(field.name), zone) == "":
+                return field.name
         return None
 
     def render(self, values: Mapping[str, Value], zone: str, *, html: bool) -> str:

@@ -57,6 +57,8 @@ class Outcome:
     def note(self, effect: Effect) -> None:
         self.effects.append(effect)
         match effect:
+            case Noted():
+                pass  # first, since most are events
             case LetterDecided() if effect.status in SHOWN:
                 self.letters.append(effect)
             case TagChanged():
@@ -69,7 +71,7 @@ class Outcome:
                 self.broadcasts.append(effect)
             case Warned():
                 self.warnings.append(effect.text)
-            case Noted() | LetterDecided() | CallMade():
+            case LetterDecided() | CallMade():
                 pass
 
     def why_not_begun(self, found: NotBegun) -> str:

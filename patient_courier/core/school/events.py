@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -17,6 +18,15 @@ Score = Annotated[float | int, Field(ge=0, le=100)]
 OBJECTS = ("course", "module", "lesson", "quiz", "offer", "letter")
 
 
+_COMMON = frozenset({"at", "student", "id", "type", "on"})
+
+
+@cache
+def _own(kind: type[Model]) -> tuple[str, ...]:
+    """The fields that an event has beside those of every event, or a matcher beside its type."""
+    return tuple(name for name in kind.model_fields if name not in _COMMON)
+
+
 class EventBase(Model):
     """What every event has: its own time, the student it is about, and maybe the id of the reporting site."""
 
@@ -26,12 +36,7 @@ class EventBase(Model):
 
     def names(self) -> dict[str, Any]:
         """The event's own fields, those that are given."""
-        skip = {"at", "student", "id", "type"}
-        return {
-            name: value
-            for name in type(self).model_fields
-            if name not in skip and (value := getattr(self, name)) is not None
-        }
+        return {name: value for name in _own(type(self)) if (value := getattr(self, name)) is not None}
 
 
 class Purchased(EventBase):
@@ -134,11 +139,7 @@ class MatcherBase(Model):
 
     def selectors(self) -> dict[str, Any]:
         """The selectors that are given, without ``on``."""
-        return {
-            name: value
-            for name in type(self).model_fields
-            if name != "on" and (value := getattr(self, name)) is not None
-        }
+        return {name: value for name in _own(type(self)) if (value := getattr(self, name)) is not None}
 
 
 class OnOffer(MatcherBase):
