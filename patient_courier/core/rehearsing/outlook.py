@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from whenever import Date, Instant
@@ -26,12 +26,11 @@ DAYS_AROUND = 3
 
 @dataclass(frozen=True, slots=True)
 class Fate:
-    """What will become of one student's letter: ``sent``, ``skipped``, ``stuck``, or ``held`` for longer than is played.
+    """What will become of a student's letter: ``sent``, ``skipped``, ``stuck``, or ``held`` for longer than is played.
 
     ``holds`` are the reasons for which it waits before that; ``inside`` names the sequences that keep it back.
     """
 
-    student: str
     status: str
     reason: str | None
     at: Instant
@@ -50,7 +49,7 @@ class Crowd:
 
 @dataclass(slots=True)
 class Outlook:
-    """What will become of a broadcast, student by student; added up as students are played."""
+    """What will become of a broadcast, by the students' keys; added up as students are played."""
 
     fates: dict[str, Fate] = field(default_factory=dict)
     crowds: dict[str, Crowd] = field(default_factory=dict)
@@ -61,6 +60,16 @@ class Outlook:
         self.fates |= other.fates
         self.crowds |= other.crowds
         self.cut_short = self.cut_short or other.cut_short
+
+    def share(self, student: str, others: Collection[str]) -> None:
+        """Let the same become of others as of one student who has been played."""
+        if student in self.fates:
+            self.fates |= dict.fromkeys(others, self.fates[student])
+            self.crowds |= dict.fromkeys(others, self.crowds[student])
+
+    def sort(self, order: Mapping[str, int]) -> None:
+        """Put the students in this order."""
+        self.fates = dict(sorted(self.fates.items(), key=lambda found: order[found[0]]))
 
     def by_reason(self) -> Counter[tuple[str, str]]:
         """How many letters become what, as (status, reason)."""
@@ -104,7 +113,7 @@ def _fate(definitions: Definitions, letter: LetterDecided, state: StudentState) 
     if letter.reason == "inside_sequence":
         plans = [definitions.sequences[run.sequence].sequence for run in state.open_runs()]
         inside = tuple(dict.fromkeys(x.called for x in plans if x.holds_broadcasts))
-    return Fate(letter.student, letter.status, letter.reason, letter.at, reasons, inside)
+    return Fate(letter.status, letter.reason, letter.at, reasons, inside)
 
 
 def _crowd(state: StudentState, at: Instant) -> Crowd:

@@ -45,6 +45,10 @@ class Kept:
     def key(self) -> str:
         return self.broadcast.key
 
+    def starts_by(self, until: Instant) -> bool:
+        """Whether it is scheduled and starts by a moment."""
+        return self.status == "scheduled" and self.due is not None and self.due <= until
+
 
 def _kept(row: Any) -> Kept:
     return Kept(

@@ -108,11 +108,7 @@ def coming(
     """What broadcasts have to come for these students by a moment; ``this`` takes part as it is written here."""
     kept = every(session)
     order = {one.key: one.position for one in kept}
-    scheduled = [
-        one.broadcast
-        for one in kept
-        if one.status == "scheduled" and one.due is not None and one.due <= until
-    ]
+    scheduled = [one.broadcast for one in kept if one.starts_by(until)]
     if this is not None:
         scheduled = [one for one in scheduled if one.key != this.key]
         scheduled.append(this.model_copy(update={"status": "scheduled"}))

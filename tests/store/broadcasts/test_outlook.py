@@ -46,8 +46,8 @@ def test_what_was_foreseen_is_what_becomes_of_each_letter(tmp_path, seed):
             ids = outlook.candidates(session, definitions, kept.broadcast, now)
             found = outlook.look(session, definitions, kept.broadcast, ids, now, lambda number: None)
             foreseen[kept.key] = {
-                fate.student: (fate.status, fate.reason, fate.at)
-                for fate in found.fates.values()
+                student: (fate.status, fate.reason, fate.at)
+                for student, fate in found.fates.items()
                 if fate.status != "held"
             }
             assert set(found.crowds) == set(found.fates)

@@ -112,9 +112,9 @@ def look_ahead(key: str, user: SignedIn, post: ThePost, session: Reading, board:
     """Play everyone to the broadcast's moment; what is not done at once is asked for by its id."""
     kept = found_broadcast(session, key)
     definitions, now = definitions_in(post, session), now_in(session)
-    ids = ahead.candidates(session, definitions, kept.broadcast, now)
+    whom = ahead.candidates(session, definitions, kept.broadcast, now)
     job = board.of(LOOKS).begin(
-        len(ids), key, lambda job: _look(post, definitions, kept, ids, now, job), PATIENCE_SECONDS
+        whom.number, key, lambda job: _look(post, definitions, kept, whom, now, job), PATIENCE_SECONDS
     )
     return _out(job)
 
@@ -133,13 +133,13 @@ def _look(
     post: Post,
     definitions: Definitions,
     kept: Kept,
-    ids: list[int],
+    whom: ahead.Candidates,
     now: Instant,
     job: Job[str, tuple[Outlook, OutlookResult]],
 ) -> tuple[Outlook, OutlookResult]:
     broadcast, zone = kept.broadcast, definitions.school.timezone
     with post.database.reading() as session:
-        found = ahead.look(session, definitions, broadcast, ids, now, job.step)
+        found = ahead.look(session, definitions, broadcast, whom, now, job.step)
         groups = _groups(session, definitions, found, zone)
         start = max(start_of(broadcast, zone), now)
         zones = audiences.zones(session, definitions, broadcast.to, broadcast.course, start)
@@ -168,20 +168,21 @@ def _slip(
 
 def _groups(session: Session, definitions: Definitions, found: Outlook, zone: str) -> list[FateGroup]:
     """Those who will not get it, or later, by reason, the most first."""
-    sorted_out: dict[tuple[str, str], list[Fate]] = {}
-    for fate in found.fates.values():
+    sorted_out: dict[tuple[str, str], list[tuple[str, Fate]]] = {}
+    for one in found.fates.items():
+        fate = one[1]
         match fate.status:
             case "skipped":
-                sorted_out.setdefault(("not", fate.reason or ""), []).append(fate)
+                sorted_out.setdefault(("not", fate.reason or ""), []).append(one)
             case "stuck":
-                sorted_out.setdefault(("mend", fate.reason or ""), []).append(fate)
+                sorted_out.setdefault(("mend", fate.reason or ""), []).append(one)
             case "held":
-                sorted_out.setdefault(("waits", fate.reason or ""), []).append(fate)
+                sorted_out.setdefault(("waits", fate.reason or ""), []).append(one)
             case "sent" if fate.holds:
-                sorted_out.setdefault(("later", fate.holds[-1]), []).append(fate)
+                sorted_out.setdefault(("later", fate.holds[-1]), []).append(one)
             case _:
                 pass  # they get it, and in time
-    names = people.by_keys(session, {x.student for fates in sorted_out.values() for x in fates[:MOST_NAMES]})
+    names = people.by_keys(session, {key for fates in sorted_out.values() for key, _ in fates[:MOST_NAMES]})
     groups = [
         FateGroup(
             kind=kind,
@@ -189,8 +190,8 @@ def _groups(session: Session, definitions: Definitions, found: Outlook, zone: st
             sentence=why(reason, len(fates)),
             number=len(fates),
             students=[
-                WontGetPerson(key=x.student, name=names[x.student].name, detail=detail_of(x, zone))
-                for x in fates[:MOST_NAMES]
+                WontGetPerson(key=key, name=names[key].name, detail=detail_of(fate, zone))
+                for key, fate in fates[:MOST_NAMES]
             ],
         )
         for (kind, reason), fates in sorted_out.items()
