@@ -11,7 +11,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -19,6 +19,7 @@ import httpx
 from sqlalchemy import update
 from whenever import Instant
 
+from benchmarks.bare_route import bare_tables, put, rows_by_student
 from benchmarks.far_side import bare_far_side
 from benchmarks.report import Report, per_second
 from benchmarks.scenes import START, opened, school_of, wake_all, with_waiting_runs
@@ -42,14 +43,16 @@ LETTERS = 1000
 QUEUED = 100_000
 
 
-@contextmanager
-def served(path: Path) -> Iterator[str]:
-    """The application in a process of its own, as in real use."""
+def free_port() -> int:
     with socket.socket() as found:
         found.bind(("127.0.0.1", 0))
-        port = found.getsockname()[1]
-    environment = os.environ | {"PATIENT_COURIER_DATABASE": str(path), "PATIENT_COURIER_PORT": str(port)}
-    server = subprocess.Popen([sys.executable, "-m", "patient_courier.cli", "serve"], env=environment)
+        return int(found.getsockname()[1])
+
+
+@contextmanager
+def running(port: int, *command: str, **environment: str) -> Iterator[str]:
+    """A server in a process of its own, from its first answer on."""
+    server = subprocess.Popen([sys.executable, "-m", *command], env=os.environ | environment)
     address = f"http://127.0.0.1:{port}"
     for _ in range(200):
         try:
@@ -64,36 +67,22 @@ def served(path: Path) -> Iterator[str]:
         server.wait()
 
 
+def served(path: Path) -> AbstractContextManager[str]:
+    """The application, as in real use."""
+    port = free_port()
+    own = {"PATIENT_COURIER_DATABASE": str(path), "PATIENT_COURIER_PORT": str(port)}
+    return running(port, "patient_courier.cli", "serve", **own)
+
+
 def bare_inserts(folder: Path, source: Path, students: range, per_commit: int) -> float:
-    """The rows that our intake wrote for these students, put into a bare table by table copy, same pragmas."""
-    rows = sqlite3.connect(source)
-    tables = ("events", "event_ids", "enrolments", "purchases", "activity", "tags", "runs", "deliveries")
-    ids = {key: id for id, key in rows.execute("SELECT id, key FROM students")}
-    found: dict[int, list[tuple[str, tuple]]] = {ids[f"s{n}"]: [] for n in students}
-    for table in tables:
-        columns = [column[1] for column in rows.execute(f"PRAGMA table_info({table})")]
-        owner = columns.index("student_id") if "student_id" in columns else None
-        for number, row in enumerate(rows.execute(f"SELECT * FROM {table}")):
-            id = row[owner] if owner is not None else ids.get(f"s{number}")
-            if id in found:
-                found[id].append((f"INSERT INTO {table} VALUES ({','.join('?' * len(row))})", row))
-    target = sqlite3.connect(folder / f"bare-{per_commit}-{students.start}.db", isolation_level=None)
-    target.execute("PRAGMA journal_mode=WAL")
-    target.execute("PRAGMA synchronous=FULL")
-    for table in tables:
-        for (sql,) in rows.execute(
-            "SELECT sql FROM sqlite_master WHERE tbl_name = ? AND sql IS NOT NULL", (table,)
-        ):
-            target.execute(sql)
-    groups = list(found.values())
+    """The rows that our intake wrote for these students, put into bare tables by table copy, same pragmas."""
+    found = rows_by_student(source)
+    groups = [found[f"s{n}"] for n in students]
+    target = bare_tables(source, folder / f"bare-{per_commit}-{students.start}.db")
 
     def work() -> None:
         for start in range(0, len(groups), per_commit):
-            target.execute("BEGIN IMMEDIATE")
-            for group in groups[start : start + per_commit]:
-                for sql, row in group:
-                    target.execute(sql, row)
-            target.execute("COMMIT")
+            put(target, groups[start : start + per_commit])
 
     return per_second(len(groups), work)
 
@@ -117,11 +106,11 @@ def intake(report: Report, folder: Path) -> None:
         )
         answer.raise_for_status()
 
-    with served(path) as address, httpx.Client(base_url=address, timeout=60) as client:
+    def singles() -> None:
+        for n in range(SINGLES):
+            signed(client, f"m{n}", event(n))
 
-        def singles() -> None:
-            for n in range(SINGLES):
-                signed(client, f"m{n}", event(n))
+    with served(path) as address, httpx.Client(base_url=address, timeout=60) as client:
 
         def batches() -> None:
             for number in range(BATCHES):
@@ -132,6 +121,11 @@ def intake(report: Report, folder: Path) -> None:
         time.sleep(1)
     floor = bare_inserts(folder, path, range(SINGLES), 1)
     report.add("events taken in over HTTP, one at a time (purchase, enrolment, run, letter)", single, floor)
+    port = free_port()
+    bare = ("benchmarks.bare_route", str(port), secret, str(path), str(folder / "bare-route.db"))
+    with running(port, *bare) as address, httpx.Client(base_url=address, timeout=60) as client:
+        floor = per_second(SINGLES, singles)
+    report.add("the same beside a bare route that checks the signature and inserts the rows", single, floor)
     floor = bare_inserts(folder, path, range(SINGLES, total), BATCH)
     report.add("events taken in over HTTP, in batches of 100", batch, floor)
 
