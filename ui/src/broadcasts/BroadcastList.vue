@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
@@ -7,17 +7,15 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
-import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { fieldLabel, readField } from "../letters/field-words";
 import { percent } from "./words";
 
 const route = useRoute();
 const router = useRouter();
-const client = useQueryClient();
-const notice = useNotice();
 const asking = ref(route.query.new !== undefined);
 const name = ref("");
 const letter = ref("");
@@ -41,15 +39,11 @@ const figure = (b: Api["BroadcastSummary"], what: string) => b.figures.find((one
 /** A subject with the names of its merge fields. */
 const plainSubject = (subject: string) =>
   subject.replace(/\{\{(.*?)\}\}/g, (_, field: string) => `(${fieldLabel(readField(field).name)})`);
-const create = useMutation({
-  mutationFn: () =>
+const create = useAct(
+  () =>
     data(api.POST("/api/broadcasts", { body: { name: name.value.trim(), letter: letter.value || null, to: null } })),
-  onSuccess: ({ key }) => {
-    void client.invalidateQueries();
-    void router.push(`/broadcasts/${key}`);
-  },
-  onError: (error) => notice.refused(error),
-});
+  { done: ({ key }) => router.push(`/broadcasts/${key}`) },
+);
 </script>
 
 <template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Dropdown from "ant-design-vue/es/dropdown";
 import Input from "ant-design-vue/es/input";
@@ -13,6 +13,7 @@ import type { Broadcast, Letter } from "../api/school-file";
 import { useThings } from "../api/things";
 import { useFrame } from "../frame/frame";
 import { useAutosave } from "../parts/autosave";
+import { useAct } from "../parts/act";
 import ClashDialog from "../parts/ClashDialog.vue";
 import MailDialog from "../parts/MailDialog.vue";
 import { useNotice } from "../parts/notice";
@@ -130,65 +131,49 @@ const agreed = computed(() => (stale.value && look.value?.result ? undefined : l
 const slip = ref(false);
 const mail = ref<number | null>(null);
 const keeping = ref(false);
-const failed = (error: unknown) => notice.refused(error);
 const done = (text: string) => (now: Api["BroadcastOut"]) => {
   slip.value = false;
   put(now);
-  void client.invalidateQueries();
   notice.done(text);
 };
 const path = { params: { path: { key: props.id } } };
-const test = useMutation({
-  mutationFn: async () => {
+const test = useAct(
+  async () => {
     await flush();
     return data(api.POST("/api/broadcasts/{key}/test", { ...path, body: { student: shownAs.value, readers: [] } }));
   },
-  onSuccess: (sent) => {
-    void client.invalidateQueries({ queryKey: ["broadcast"] });
-    if (sent.mail === null) notice.done(`Sent to ${sent.to.join(", ")}.`);
-    else mail.value = sent.mail;
+  {
+    done: (sent) => {
+      if (sent.mail === null) notice.done(`Sent to ${sent.to.join(", ")}.`);
+      else mail.value = sent.mail;
+    },
+    refreshes: ["broadcast"],
   },
-  onError: failed,
-});
+);
 async function review(): Promise<void> {
   await flush();
   if (refused.value) notice.refused(new Error(`Not saved yet. ${refused.value}`));
   else slip.value = true;
 }
-const plan = useMutation({
-  mutationFn: (at_once: boolean) => data(api.POST("/api/broadcasts/{key}/schedule", { ...path, body: { at_once } })),
-  onSuccess: done("Planned."),
-  onError: failed,
+const plan = useAct(
+  (at_once: boolean) => data(api.POST("/api/broadcasts/{key}/schedule", { ...path, body: { at_once } })),
+  { done: done("Planned.") },
+);
+const back = useAct(() => data(api.POST("/api/broadcasts/{key}/take-back", path)), {
+  done: done("It is a draft again. Nothing was posted."),
 });
-const back = useMutation({
-  mutationFn: () => data(api.POST("/api/broadcasts/{key}/take-back", path)),
-  onSuccess: done("It is a draft again. Nothing was posted."),
-  onError: failed,
+const away = useAct(() => data(api.DELETE("/api/broadcasts/{key}", path)), { done: () => router.push("/broadcasts") });
+const twin = useAct(() => data(api.POST("/api/broadcasts/{key}/duplicate", path)), {
+  done: ({ key }) => router.push(`/broadcasts/${key}`),
+  refreshes: [],
 });
-const away = useMutation({
-  mutationFn: () => data(api.DELETE("/api/broadcasts/{key}", path)),
-  onSuccess: () => {
-    void client.invalidateQueries();
-    void router.push("/broadcasts");
-  },
-  onError: failed,
-});
-const twin = useMutation({
-  mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)),
-  onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
-  onError: failed,
-});
-const mend = useMutation({
-  mutationFn: () => {
+const mend = useAct(
+  () => {
     const params = { path: { key: shown.value?.body.letter ?? "" }, header: begunFrom(letter.value?.edition ?? "") };
     return data(api.PUT("/api/letters/{key}", { params, body: { ...(letter.value?.body ?? {}), purpose: "news" } }));
   },
-  onSuccess: () => {
-    notice.done("It is a news letter now.");
-    void client.invalidateQueries();
-  },
-  onError: failed,
-});
+  { done: () => notice.done("It is a news letter now.") },
+);
 </script>
 
 <template>

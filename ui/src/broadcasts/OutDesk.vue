@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import InputNumber from "ant-design-vue/es/input-number";
 import { computed, ref } from "vue";
@@ -7,6 +7,7 @@ import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import type { Broadcast, Letter } from "../api/school-file";
+import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 import FigureTiles from "../parts/FigureTiles.vue";
 import PageHead from "../parts/PageHead.vue";
@@ -51,45 +52,16 @@ const { data: got } = useQuery({
 const readers = computed(() => (got.value?.items ?? []).map((one) => ({ key: one.key, ticked: true })));
 
 const path = { params: { path: { key: props.id } } };
-const after = (now: Api["BroadcastOut"]) => {
-  client.setQueryData(["broadcast", props.id], now);
-  void client.invalidateQueries();
-};
-const failed = (error: unknown) => notice.refused(error);
-const pause = useMutation({
-  mutationFn: () => data(api.POST("/api/broadcasts/{key}/pause", path)),
-  onSuccess: after,
-  onError: failed,
+const after = (now: Api["BroadcastOut"]) => client.setQueryData(["broadcast", props.id], now);
+const pause = useAct(() => data(api.POST("/api/broadcasts/{key}/pause", path)), { done: after });
+const goOn = useAct(() => data(api.POST("/api/broadcasts/{key}/go-on", path)), { done: after });
+const stop = useAct(() => data(api.POST("/api/broadcasts/{key}/stop", path)), { done: after });
+const setPace = useAct(() => data(api.PUT("/api/broadcasts/{key}/pace", { ...path, body: { pace: pace.value } })), {
+  done: after,
 });
-const goOn = useMutation({
-  mutationFn: () => data(api.POST("/api/broadcasts/{key}/go-on", path)),
-  onSuccess: after,
-  onError: failed,
-});
-const stop = useMutation({
-  mutationFn: () => data(api.POST("/api/broadcasts/{key}/stop", path)),
-  onSuccess: after,
-  onError: failed,
-});
-const setPace = useMutation({
-  mutationFn: () => data(api.PUT("/api/broadcasts/{key}/pace", { ...path, body: { pace: pace.value } })),
-  onSuccess: after,
-  onError: failed,
-});
-const to = ({ key }: { key: string }) => {
-  void client.invalidateQueries();
-  void router.push(`/broadcasts/${key}`);
-};
-const twin = useMutation({
-  mutationFn: () => data(api.POST("/api/broadcasts/{key}/duplicate", path)),
-  onSuccess: to,
-  onError: failed,
-});
-const again = useMutation({
-  mutationFn: () => data(api.POST("/api/broadcasts/{key}/again", path)),
-  onSuccess: to,
-  onError: failed,
-});
+const to = ({ key }: { key: string }) => router.push(`/broadcasts/${key}`);
+const twin = useAct(() => data(api.POST("/api/broadcasts/{key}/duplicate", path)), { done: to });
+const again = useAct(() => data(api.POST("/api/broadcasts/{key}/again", path)), { done: to });
 async function askStop(): Promise<void> {
   if (
     await notice.ask(

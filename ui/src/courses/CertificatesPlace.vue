@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
@@ -8,6 +8,7 @@ import { useRoute } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import PageLinks from "../parts/PageLinks.vue";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
@@ -18,7 +19,6 @@ import DateInput from "../parts/DateInput.vue";
 type Certificate = Api["CertificateOut"];
 /** Every certificate: found, opened, its name put right, taken back; as CSV, and a course's PDFs as one archive. */
 const route = useRoute();
-const client = useQueryClient();
 const notice = useNotice();
 const { options } = useThings();
 const asked = reactive({
@@ -47,41 +47,34 @@ const csv = computed(
 );
 const naming = ref<Certificate | null>(null);
 const name = ref("");
-const failed = (error: unknown) => notice.refused(error);
-const rename = useMutation({
-  mutationFn: () =>
+const rename = useAct(
+  () =>
     data(
       api.PUT("/api/certificates/{code}", {
         params: { path: { code: naming.value?.code ?? "" } },
         body: { name: name.value },
       }),
     ),
-  onSuccess: (now) => {
-    naming.value = null;
-    notice.done(`${now.code} is printed for ${now.name} from now on, under the same number.`);
-    void client.invalidateQueries({ queryKey: ["certificates"] });
+  {
+    done: (now) => {
+      naming.value = null;
+      notice.done(`${now.code} is printed for ${now.name} from now on, under the same number.`);
+    },
+    refreshes: ["certificates"],
   },
-  onError: failed,
-});
-const back = useMutation({
-  mutationFn: (code: string) => data(api.POST("/api/certificates/{code}/take-back", { params: { path: { code } } })),
-  onSuccess: (now) => {
-    notice.done(`${now.code} is taken back; its page says so.`);
-    void client.invalidateQueries();
-  },
-  onError: failed,
-});
-const again = useMutation({
-  mutationFn: (body: { course: string; code: string }) => data(api.POST("/api/certificates/again", { body })),
-  onSuccess: (now) => {
+);
+const back = useAct(
+  (code: string) => data(api.POST("/api/certificates/{code}/take-back", { params: { path: { code } } })),
+  { done: (now) => notice.done(`${now.code} is taken back; its page says so.`) },
+);
+const again = useAct((body: { course: string; code: string }) => data(api.POST("/api/certificates/again", { body })), {
+  done: (now) =>
     notice.done(
       now.changed === 1
         ? "It is issued again in today's design, under the same number."
         : `${now.changed} are issued again in today's design, under the same numbers.`,
-    );
-    void client.invalidateQueries({ queryKey: ["certificates"] });
-  },
-  onError: failed,
+    ),
+  refreshes: ["certificates"],
 });
 async function askBack(one: Certificate): Promise<void> {
   if (
@@ -96,10 +89,9 @@ async function askBack(one: Certificate): Promise<void> {
 }
 // An archive is drawn in the background and fetched when it is ready.
 const archive = ref<Api["ArchiveOut"] | null>(null);
-const draw = useMutation({
-  mutationFn: () => data(api.POST("/api/certificates/archive", { body: { course: asked.course } })),
-  onSuccess: (now) => (archive.value = now),
-  onError: failed,
+const draw = useAct(() => data(api.POST("/api/certificates/archive", { body: { course: asked.course } })), {
+  done: (now) => (archive.value = now),
+  refreshes: [],
 });
 useQuery({
   queryKey: ["archive", computed(() => archive.value?.id)],

@@ -1,26 +1,24 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data, ONLY_NEW } from "../api/client";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { freeKey } from "../parts/keys";
-import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { counted } from "../parts/counted";
 
 const router = useRouter();
-const notice = useNotice();
-const client = useQueryClient();
 const asking = ref(false);
 const title = ref("");
 const { data: courses } = useQuery({ queryKey: ["course-list"], queryFn: () => data(api.GET("/api/courses")) });
-const create = useMutation({
-  mutationFn: async () => {
+const create = useAct(
+  async () => {
     const key = freeKey(
       title.value,
       (courses.value ?? []).map((course) => course.key),
@@ -33,12 +31,8 @@ const create = useMutation({
     );
     return key;
   },
-  onSuccess: (key) => {
-    void client.invalidateQueries();
-    void router.push(`/courses/${key}?tab=outline`);
-  },
-  onError: (error) => notice.refused(error),
-});
+  { done: (key) => router.push(`/courses/${key}?tab=outline`) },
+);
 </script>
 
 <template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Modal from "ant-design-vue/es/modal";
 import Tabs from "ant-design-vue/es/tabs";
@@ -7,6 +7,7 @@ import { computed, ref, toRefs } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import { useInAddress } from "../parts/in-address";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -20,7 +21,6 @@ import { counted } from "../parts/counted";
 
 const props = defineProps<{ id: string }>();
 const router = useRouter();
-const client = useQueryClient();
 const notice = useNotice();
 const { tab, silent, folded } = toRefs(useInAddress({ tab: "line", silent: 7, folded: null as string[] | null }));
 const asked = ref<{ stop: Api["StopOut"]; silent: boolean } | null>(null);
@@ -46,20 +46,19 @@ const shown = computed(() => (there.value ?? []).filter((one) => !asked.value?.s
 const stops = (kind: string) => line.value?.stops.filter((stop) => stop.kind === kind).length ?? 0;
 const worst = computed(() => line.value?.stops.find((stop) => stop.id === line.value?.worst));
 const drafted = computed(() => worst.value?.letters.find((letter) => letter.status === "draft"));
-const draft = useMutation({
-  mutationFn: (stop: string) =>
-    data(api.POST("/api/courses/{key}/nudge", { params: { path: { key: props.id } }, body: { stop } })),
-  onSuccess: ({ key }) => {
-    notice.done("Drafted, with a letter. Read it, change it, rehearse it; nothing goes out until you run it.");
-    void client.invalidateQueries();
-    void router.push(`/sequences/${key}`);
+const draft = useAct(
+  (stop: string) => data(api.POST("/api/courses/{key}/nudge", { params: { path: { key: props.id } }, body: { stop } })),
+  {
+    done: ({ key }) => {
+      notice.done("Drafted, with a letter. Read it, change it, rehearse it; nothing goes out until you run it.");
+      void router.push(`/sequences/${key}`);
+    },
   },
-  onError: (refused) => notice.refused(refused),
-});
+);
 const { data: broadcasts } = useQuery({ queryKey: ["broadcasts"], queryFn: () => data(api.GET("/api/broadcasts")) });
 const about = computed(() => (broadcasts.value ?? []).filter((one) => one.course === props.id));
-const write = useMutation({
-  mutationFn: () =>
+const write = useAct(
+  () =>
     data(
       api.POST("/api/broadcasts", {
         body: {
@@ -69,9 +68,8 @@ const write = useMutation({
         },
       }),
     ),
-  onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
-  onError: (refused) => notice.refused(refused),
-});
+  { done: ({ key }) => router.push(`/broadcasts/${key}`), refreshes: [] },
+);
 </script>
 
 <template>

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Select from "ant-design-vue/es/select";
 import { computed, ref } from "vue";
@@ -7,26 +6,26 @@ import { useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 
 /** Drafts what comes with and after the certificate of a course; the next course is the owner's to choose. */
 const props = defineProps<{ id: string }>();
-const client = useQueryClient();
 const router = useRouter();
 const notice = useNotice();
 const { options } = useThings();
 const next = ref("");
 const offers = computed(() => [{ value: "", label: "no next course" }, ...(options.value.offer ?? [])]);
-const draft = useMutation({
-  mutationFn: () =>
+const draft = useAct(
+  () =>
     data(api.POST("/api/courses/{key}/ending", { params: { path: { key: props.id } }, body: { next: next.value } })),
-  onSuccess: ({ key }) => {
-    notice.done("Drafted, with its letters. Read them, rehearse it; nothing goes out until you run it.");
-    void client.invalidateQueries();
-    void router.push(`/sequences/${key}`);
+  {
+    done: ({ key }) => {
+      notice.done("Drafted, with its letters. Read them, rehearse it; nothing goes out until you run it.");
+      void router.push(`/sequences/${key}`);
+    },
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

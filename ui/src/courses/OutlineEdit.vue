@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import { computed, ref, watch } from "vue";
 
-import { api, begunFrom, data } from "../api/client";
+import { api, type Api, begunFrom, data } from "../api/client";
+import { useAct } from "../parts/act";
 import DurationInput from "../parts/DurationInput.vue";
 import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
@@ -16,6 +17,7 @@ import { type Certificate, FRESH } from "./certificate";
 import CertificateDesign from "./CertificateDesign.vue";
 import PicturePick from "../parts/PicturePick.vue";
 import { useAway } from "../parts/away";
+import { useSaving } from "../parts/saving";
 import { useSaveKey } from "../parts/save-key";
 
 type Item = {
@@ -56,29 +58,12 @@ type Offer = {
 };
 
 const props = defineProps<{ id: string }>();
-const client = useQueryClient();
 const notice = useNotice();
 const throwAway = useAway();
 const designing = ref(false);
 const file = ref<HTMLInputElement>();
-const {
-  current,
-  changed,
-  restored,
-  edition,
-  clash,
-  base,
-  begin,
-  undo,
-  redo,
-  discard,
-  copy,
-  settle,
-  refused,
-  resolve,
-  canUndo,
-  canRedo,
-} = useDraft<Course>(() => `course:${props.id}`);
+const draft = useDraft<Course>(() => `course:${props.id}`);
+const { current, changed, restored, clash, base, begin, undo, redo, discard, canUndo, canRedo } = draft;
 const { data: found } = useQuery({
   queryKey: ["course", computed(() => props.id)],
   queryFn: () => data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } })),
@@ -142,58 +127,43 @@ function addItem(module: Module, kind: "lessons" | "quizzes"): void {
   );
 }
 
-const save = useMutation({
-  mutationFn: (body: Course) =>
-    data(
-      api.PUT("/api/courses/{key}", {
-        params: { path: { key: props.id }, header: begunFrom(edition.value) },
-        body: body,
-      }),
-    ),
-  onSuccess: (now, sent) => {
-    settle(sent, now.edition);
-    notice.done("Saved. The course line shows it.");
-    void client.invalidateQueries();
+const { save, choose, saving } = useSaving<Course, Api["CourseOut"]>(
+  draft,
+  (body, begun) =>
+    data(api.PUT("/api/courses/{key}", { params: { path: { key: props.id }, header: begunFrom(begun) }, body })),
+  async () => {
+    const now = await data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } }));
+    return { body: now.body as Course, edition: now.edition };
   },
-  onError: (error) =>
-    refused(error, async () => {
-      const now = await data(api.GET("/api/courses/{key}", { params: { path: { key: props.id } } }));
-      return { body: now.body as Course, edition: now.edition };
-    }),
-});
-function choose(body: Course): void {
-  resolve(body);
-  save.mutate(copy());
-}
-useSaveKey(() => changed.value && !save.isPending.value && save.mutate(copy()));
-const read = useMutation({
-  mutationFn: (text: string) =>
+  () => "Saved. The course line shows it.",
+);
+useSaveKey(save);
+const read = useAct(
+  (text: string) =>
     data(api.POST("/api/courses/{key}/outline", { params: { path: { key: props.id } }, body: { text } })),
-  onSuccess: (now) => {
-    current.value = now.body as Course;
-    notice.done("Read. Look it over, then save.");
+  {
+    done: (now) => {
+      current.value = now.body as Course;
+      notice.done("Read. Look it over, then save.");
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 async function take(event: Event): Promise<void> {
   const chosen = (event.target as HTMLInputElement).files?.[0];
   if (chosen) read.mutate(await chosen.text());
   if (file.value) file.value.value = "";
 }
-const saveOffer = useMutation({
-  mutationFn: (body: Offer) =>
+const saveOffer = useAct(
+  (body: Offer) =>
     data(
       api.PUT("/api/courses/{key}/offer", {
         params: { path: { key: props.id } },
         body: { body: body },
       }),
     ),
-  onSuccess: () => {
-    notice.done("The offer is saved.");
-    void client.invalidateQueries();
-  },
-  onError: (error) => notice.refused(error),
-});
+  { done: () => notice.done("The offer is saved.") },
+);
 function addOffer(): void {
   saveOffer.mutate({
     key: freeKey(
@@ -251,7 +221,7 @@ function setPrice(one: Offer, text: string): void {
           throwAway(course.title, () => api.DELETE('/api/courses/{key}', { params: { path: { key: id } } }), '/courses')
         "
         >Throw this course away</Button
-      ><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{
+      ><Button type="primary" :disabled="!changed" :loading="saving" @click="save">{{
         changed ? "Save the course" : "Saved"
       }}</Button>
     </div>

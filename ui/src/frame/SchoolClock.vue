@@ -1,25 +1,18 @@
 <script setup lang="ts">
-import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import PickPopover from "../parts/PickPopover.vue";
-import { useNotice } from "../parts/notice";
 import ClockInput from "../parts/ClockInput.vue";
 import DateInput from "../parts/DateInput.vue";
 
 const props = defineProps<{ clock: Api["ClockOut"] }>();
-const client = useQueryClient();
-const notice = useNotice();
 const day = ref<string | null>(props.clock.wall.slice(0, 10));
 const time = ref<string | null>(props.clock.wall.slice(11, 16));
 
-const move = useMutation({
-  mutationFn: (body: Api["MoveClock"]) => data(api.POST("/api/clock", { body })),
-  onSuccess: () => client.invalidateQueries({ queryKey: ["frame"] }),
-  onError: (error) => notice.refused(error),
-});
+const move = useAct((body: Api["MoveClock"]) => data(api.POST("/api/clock", { body })), { refreshes: ["frame"] });
 const busy = computed(() => props.clock.moving || move.isPending.value);
 const waiting = computed(() => {
   if (!props.clock.next_post) return "Nothing is waiting";

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
@@ -12,9 +12,9 @@ import { type Letter, PURPOSES } from "../api/school-file";
 import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
-import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { shownAs, suggest } from "../parts/shown-as";
+import { useSaving } from "../parts/saving";
 import TestDialog from "../parts/TestDialog.vue";
 import BlockList from "./BlockList.vue";
 import { answerKeys } from "./blocks";
@@ -37,29 +37,11 @@ const above = computed(() => {
     : { to: "/letters", name: "Letters" };
 });
 const key = computed(() => props.id);
-const client = useQueryClient();
-const notice = useNotice();
 // Typing is undone word by word; whatever else is done, by itself.
 const isTyping = (before: string, after: string) =>
   Math.abs(before.length - after.length) < 24 && before.split('"kind"').length === after.split('"kind"').length;
-const {
-  current,
-  changed,
-  restored,
-  edition,
-  clash,
-  base,
-  begin,
-  undo,
-  redo,
-  discard,
-  copy,
-  settle,
-  refused,
-  resolve,
-  canUndo,
-  canRedo,
-} = useDraft<Letter>(() => `letter:${key.value}`, isTyping);
+const draft = useDraft<Letter>(() => `letter:${key.value}`, isTyping);
+const { current, changed, restored, clash, base, begin, undo, redo, discard, canUndo, canRedo } = draft;
 const testing = ref(false);
 
 const { data: found, error } = useQuery({
@@ -128,36 +110,23 @@ const elsewhere = computed(() =>
 const mend = (one: Api["FindingOut"]) =>
   one.mend && current.value && (current.value = patched(current.value, one.mend.patch));
 
-const save = useMutation({
-  mutationFn: (body: Letter) =>
-    data(
-      api.PUT("/api/letters/{key}", {
-        params: { path: { key: key.value }, header: begunFrom(edition.value) },
-        body: body,
-      }),
-    ),
-  onSuccess: (saved, sent) => {
-    settle(sent, saved.edition);
-    notice.done(`Saved as version ${saved.version}. From now on this is what goes out.`);
-    void client.invalidateQueries();
+const { save, choose, saving } = useSaving<Letter, { edition: string; version: number }>(
+  draft,
+  (body, begun) =>
+    data(api.PUT("/api/letters/{key}", { params: { path: { key: key.value }, header: begunFrom(begun) }, body })),
+  async () => {
+    const now = await data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } }));
+    return { body: now.body as Letter, edition: now.edition };
   },
-  onError: (error) =>
-    refused(error, async () => {
-      const now = await data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } }));
-      return { body: now.body as Letter, edition: now.edition };
-    }),
-});
-function choose(body: Letter): void {
-  resolve(body);
-  save.mutate(copy());
-}
+  (now) => `Saved as version ${now.version}. From now on this is what goes out.`,
+);
 // Steps back and forward are the letter's, whichever of its fields the keyboard is in.
 function keys(event: KeyboardEvent): void {
   if (!(event.ctrlKey || event.metaKey) || event.altKey || (event.target as HTMLElement).closest(".ant-modal")) return;
   const pressed = event.key.toLowerCase();
   if (pressed === "s") {
     event.preventDefault();
-    if (changed.value && !save.isPending.value) save.mutate(copy());
+    save();
     return;
   }
   if (pressed !== "z" && pressed !== "y") return;
@@ -190,7 +159,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
       <LetterMore v-model:letter="current" />
       <Button :disabled="!shownAs" @click="testing = true">Send me a test</Button>
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
-      <Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{
+      <Button type="primary" :disabled="!changed" :loading="saving" @click="save">{{
         changed ? "Save" : `Version ${found.version} saved`
       }}</Button>
     </PageHead>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Dropdown from "ant-design-vue/es/dropdown";
 import Input from "ant-design-vue/es/input";
@@ -11,6 +11,7 @@ import { useRouter } from "vue-router";
 import { api, csrfToken, data, ONLY_NEW } from "../api/client";
 import { PURPOSES } from "../api/school-file";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useInAddress } from "../parts/in-address";
@@ -21,7 +22,6 @@ import PageHead from "../parts/PageHead.vue";
 import { fieldLabel, readField } from "./field-words";
 
 const router = useRouter();
-const client = useQueryClient();
 const notice = useNotice();
 const { options } = useThings();
 const { q, course, purpose, use } = toRefs(useInAddress({ q: "", course: "", purpose: "", use: "" }));
@@ -74,8 +74,8 @@ function ask(): void {
   brought.value = null;
   asking.value = true;
 }
-const create = useMutation({
-  mutationFn: async () => {
+const create = useAct(
+  async () => {
     if (starter.value)
       return (
         await data(api.POST("/api/letters/starters", { body: { starter: starter.value, name: name.value.trim() } }))
@@ -93,13 +93,13 @@ const create = useMutation({
     await data(api.PUT("/api/letters/{key}", { params: { path: { key }, header: ONLY_NEW }, body }));
     return key;
   },
-  onSuccess: (key) => {
-    asking.value = false;
-    void client.invalidateQueries();
-    void router.push(`/letters/${key}`);
+  {
+    done: (key) => {
+      asking.value = false;
+      void router.push(`/letters/${key}`);
+    },
   },
-  onError: (error) => notice.refused(error),
-});
+);
 function choose(key: string): void {
   starter.value = key;
   const one = starters.value?.find((other) => other.key === key);

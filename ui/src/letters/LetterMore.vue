@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Dropdown from "ant-design-vue/es/dropdown";
 import Input from "ant-design-vue/es/input";
@@ -11,13 +11,13 @@ import { useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
 import type { Letter } from "../api/school-file";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 import { shownAs } from "../parts/shown-as";
 
 /** What is seldom needed: layout and reply-to, proof copies, duplicate, as a file, throw away. */
 const letter = defineModel<Letter>("letter", { required: true });
-const client = useQueryClient();
 const router = useRouter();
 const notice = useNotice();
 const key = computed(() => letter.value.key);
@@ -46,32 +46,26 @@ watch(
   },
   { immediate: true },
 );
-const failed = (error: unknown) => notice.refused(error);
-const ask = useMutation({
-  mutationFn: (none: boolean) =>
+const ask = useAct(
+  (none: boolean) =>
     data(
       api.PUT("/api/letters/{key}/proofs", {
         ...path.value,
         body: { readers: none ? [] : readers.value.split(/[,;\s]+/).filter(Boolean), number: none ? 0 : number.value },
       }),
     ),
-  onSuccess: (now) => {
-    open.value = null;
-    notice.done(now.left ? `The next ${now.left} are shown to ${now.readers.join(", ")}.` : "No copies are shown.");
-    void client.invalidateQueries({ queryKey: ["proofs"] });
+  {
+    done: (now) => {
+      open.value = null;
+      notice.done(now.left ? `The next ${now.left} are shown to ${now.readers.join(", ")}.` : "No copies are shown.");
+    },
+    refreshes: ["proofs"],
   },
-  onError: failed,
+);
+const twin = useAct(() => data(api.POST("/api/letters/{key}/duplicate", { ...path.value, body: { name: "" } })), {
+  done: (made) => router.push(`/letters/${made.key}`),
 });
-const twin = useMutation({
-  mutationFn: () => data(api.POST("/api/letters/{key}/duplicate", { ...path.value, body: { name: "" } })),
-  onSuccess: (made) => (void client.invalidateQueries(), router.push(`/letters/${made.key}`)),
-  onError: failed,
-});
-const away = useMutation({
-  mutationFn: () => data(api.DELETE("/api/letters/{key}", path.value)),
-  onSuccess: () => (void client.invalidateQueries(), router.push("/letters")),
-  onError: failed,
-});
+const away = useAct(() => data(api.DELETE("/api/letters/{key}", path.value)), { done: () => router.push("/letters") });
 async function askAway(): Promise<void> {
   if (await notice.ask("Throw this letter away?", "It and its versions are gone for good.", "Throw away", "Keep it"))
     away.mutate();

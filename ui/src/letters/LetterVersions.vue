@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import { computed } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, begunFrom, data, Refusal } from "../api/client";
+import { useAct } from "../parts/act";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -21,8 +22,8 @@ const { data: versions, error } = useQuery({
   queryFn: () => data(api.GET("/api/letters/{key}/versions", path.value)),
 });
 const name = computed(() => String(versions.value?.[0]?.body.name ?? "…"));
-const back = useMutation({
-  mutationFn: async (body: Record<string, unknown>) => {
+const back = useAct(
+  async (body: Record<string, unknown>) => {
     const now = await data(api.GET("/api/letters/{key}", path.value));
     if (now.version !== versions.value?.[0]?.version) {
       void client.invalidateQueries();
@@ -32,13 +33,13 @@ const back = useMutation({
       api.PUT("/api/letters/{key}", { params: { ...path.value.params, header: begunFrom(now.edition) }, body }),
     );
   },
-  onSuccess: (saved) => {
-    notice.done(`That text is in force again, as version ${saved.version}.`);
-    void client.invalidateQueries();
-    void router.push(`/letters/${props.id}`);
+  {
+    done: (saved) => {
+      notice.done(`That text is in force again, as version ${saved.version}.`);
+      void router.push(`/letters/${props.id}`);
+    },
   },
-  onError: (refused) => notice.refused(refused),
-});
+);
 const DID = { changed: "", added: "added", removed: "taken out", moved: "moved" } as const;
 </script>
 

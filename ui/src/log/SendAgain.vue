@@ -1,16 +1,16 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 
 /** A letter once more by hand, or after all: what it would be and what stands against it, then it goes at once. */
 const props = defineProps<{ id: number; status: string; small?: boolean }>();
-const client = useQueryClient();
 const router = useRouter();
 const notice = useNotice();
 const asking = ref(false);
@@ -24,15 +24,12 @@ const { data: slip } = useQuery({
   enabled: asking,
   gcTime: 0,
 });
-const send = useMutation({
-  mutationFn: () => data(api.POST("/api/deliveries/{id}/again", path.value)),
-  onSuccess: ({ id }) => {
+const send = useAct(() => data(api.POST("/api/deliveries/{id}/again", path.value)), {
+  done: ({ id }) => {
     asking.value = false;
     notice.done("It is on its way.");
-    void client.invalidateQueries();
     if (!props.small) void router.push(`/dispatch/${id}`);
   },
-  onError: (error) => notice.refused(error),
 });
 </script>
 

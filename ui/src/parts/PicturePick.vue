@@ -1,18 +1,16 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Modal from "ant-design-vue/es/modal";
 import { ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
-import { useNotice } from "./notice";
+import { useAct } from "./act";
 import { uploaded } from "./pictures";
 
 /** A picture of the school's own: one that is here already, or a new one from a file. */
 const picture = defineModel<string | null>({ required: true });
 defineProps<{ label: string; small?: boolean }>();
-const client = useQueryClient();
-const notice = useNotice();
 const open = ref(false);
 const over = ref(false);
 const file = ref<HTMLInputElement>();
@@ -22,18 +20,9 @@ const { data: pictures } = useQuery({
   enabled: open,
 });
 
-const send = useMutation({
-  mutationFn: uploaded,
-  onSuccess: (found) => {
-    void client.invalidateQueries({ queryKey: ["pictures"] });
-    choose(found);
-  },
-  onError: (error) => notice.refused(error),
-});
-const away = useMutation({
-  mutationFn: (key: string) => data(api.DELETE("/api/pictures/{key}", { params: { path: { key } } })),
-  onSuccess: () => client.invalidateQueries({ queryKey: ["pictures"] }),
-  onError: (error) => notice.refused(error),
+const send = useAct(uploaded, { done: (found) => choose(found), refreshes: ["pictures"] });
+const away = useAct((key: string) => data(api.DELETE("/api/pictures/{key}", { params: { path: { key } } })), {
+  refreshes: ["pictures"],
 });
 function choose(found: Api["PictureOut"]): void {
   picture.value = found.path;

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { useMutation } from "@tanstack/vue-query";
 import Input from "ant-design-vue/es/input";
 import { ref, watch } from "vue";
 
 import { type Api } from "../api/client";
+import { useAct } from "./act";
 import AskDialog from "./AskDialog.vue";
 import MailDialog from "./MailDialog.vue";
 import { useNotice } from "./notice";
@@ -17,17 +17,19 @@ const notice = useNotice();
 const readers = ref(localStorage.getItem("proofreaders") ?? "");
 watch(readers, (now) => localStorage.setItem("proofreaders", now));
 const mail = ref<number | null>(null);
-const send = useMutation({
-  mutationFn: () => props.address({ student: shownAs.value, readers: readers.value.split(/[,;\s]+/).filter(Boolean) }),
-  onSuccess: (sent) => {
-    notice.done(
-      `${sent.length === 1 ? "The test is" : `${sent.length} tests are`} in the inbox of ${sent[0]?.to.join(", ")}.`,
-    );
-    if (sent.length === 1 && sent[0]?.mail) mail.value = sent[0].mail;
-    else emit("close");
+const send = useAct(
+  () => props.address({ student: shownAs.value, readers: readers.value.split(/[,;\s]+/).filter(Boolean) }),
+  {
+    done: (sent) => {
+      notice.done(
+        `${sent.length === 1 ? "The test is" : `${sent.length} tests are`} in the inbox of ${sent[0]?.to.join(", ")}.`,
+      );
+      if (sent.length === 1 && sent[0]?.mail) mail.value = sent[0].mail;
+      else emit("close");
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

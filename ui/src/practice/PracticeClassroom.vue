@@ -7,6 +7,7 @@ import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -84,21 +85,21 @@ const invented = () =>
       .toLowerCase()
       .replace(/[^a-z0-9]+/g, "") || "student"
   }.${Date.now().toString(36).slice(-5)}@example.org`;
-const make = useMutation({
-  mutationFn: () =>
+const make = useAct(
+  () =>
     data(
       api.POST("/api/students", {
         body: { ...form.value, email: form.value.email.trim() || invented(), timezone: form.value.timezone || null },
       }),
     ),
-  onSuccess: ({ key }) => {
-    making.value = false;
-    form.value = { ...fresh };
-    student.value = key;
-    void client.invalidateQueries();
+  {
+    done: ({ key }) => {
+      making.value = false;
+      form.value = { ...fresh };
+      student.value = key;
+    },
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

@@ -1,30 +1,27 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import { computed } from "vue";
 
 import { api, type Api, data } from "../api/client";
-import { useNotice } from "../parts/notice";
+import { useAct } from "../parts/act";
 
 /** Rehearsals kept as checks of this sequence; those that come out differently say how. */
 const props = defineProps<{ id: string }>();
 const emit = defineEmits<{ show: [kept: Api["KeptOut"]] }>();
-const client = useQueryClient();
-const notice = useNotice();
 const { data: kept } = useQuery({
   queryKey: ["kept", computed(() => props.id)],
   queryFn: () => data(api.GET("/api/sequences/{key}/rehearsals", { params: { path: { key: props.id } } })),
 });
-const settle = useMutation({
-  mutationFn: async (what: { id: number; agree: boolean }) => {
+const settle = useAct(
+  async (what: { id: number; agree: boolean }) => {
     const place = { params: { path: { key: props.id, id: what.id } } };
     await (what.agree
       ? api.POST("/api/sequences/{key}/rehearsals/{id}/agree", place)
       : api.DELETE("/api/sequences/{key}/rehearsals/{id}", place));
   },
-  onSuccess: () => client.invalidateQueries({ queryKey: ["kept"] }),
-  onError: (error) => notice.refused(error),
-});
+  { refreshes: ["kept"] },
+);
 </script>
 
 <template>

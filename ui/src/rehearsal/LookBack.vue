@@ -7,24 +7,22 @@ import { computed, onMounted, ref } from "vue";
 import { api, data } from "../api/client";
 import type { Sequence } from "../api/school-file";
 import { useThings } from "../api/things";
-import { useNotice } from "../parts/notice";
+import { useAct } from "../parts/act";
 import { walk } from "../sequences/tree";
 
 /** The draft played against what really happened in the last days: in the background, with a way to stop it. */
 const props = defineProps<{ sequence: Sequence }>();
-const notice = useNotice();
 const days = ref(90);
 const id = ref<number | null>(null);
-const begin = useMutation({
-  mutationFn: () =>
+const begin = useAct(
+  () =>
     data(
       api.POST("/api/replays", {
         body: { sequence: props.sequence, days: days.value },
       }),
     ),
-  onSuccess: (job) => (id.value = job.id),
-  onError: (error) => notice.refused(error),
-});
+  { done: (job) => (id.value = job.id), refreshes: [] },
+);
 const { data: job } = useQuery({
   queryKey: ["replay", id],
   queryFn: () => data(api.GET("/api/replays/{id}", { params: { path: { id: id.value ?? 0 } } })),

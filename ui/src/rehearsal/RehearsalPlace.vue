@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import { computed, ref, watch } from "vue";
@@ -7,6 +7,7 @@ import { computed, ref, watch } from "vue";
 import { api, type Api, data } from "../api/client";
 import type { Sequence } from "../api/school-file";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { draftOf, hasDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
@@ -22,7 +23,6 @@ import SceneStudent from "./SceneStudent.vue";
 import WhyPanel from "./WhyPanel.vue";
 
 const props = defineProps<{ id: string }>();
-const client = useQueryClient();
 const notice = useNotice();
 const { things, courses } = useThings();
 const { data: found, error } = useQuery({
@@ -113,22 +113,23 @@ const sent = computed(() => played.value?.letters.filter((one) => one.status ===
 
 const keeping = ref(false);
 const name = ref("");
-const keep = useMutation({
-  mutationFn: () =>
+const keep = useAct(
+  () =>
     data(
       api.POST("/api/sequences/{key}/rehearsals", {
         params: { path: { key: props.id } },
         body: { name: name.value, scene: scene.value },
       }),
     ),
-  onSuccess: () => {
-    keeping.value = false;
-    name.value = "";
-    notice.done("Kept. It is played again at every save.");
-    void client.invalidateQueries({ queryKey: ["kept"] });
+  {
+    done: () => {
+      keeping.value = false;
+      name.value = "";
+      notice.done("Kept. It is played again at every save.");
+    },
+    refreshes: ["kept"],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 function show(kept: Api["KeptOut"]): void {
   who.value = { student: kept.scene.student, made_up: kept.scene.made_up };
   days.value = kept.scene.days;

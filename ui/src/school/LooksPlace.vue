@@ -13,6 +13,7 @@ import type { Layout } from "../api/school-file";
 import { useThings } from "../api/things";
 import LetterFindings from "../letters/LetterFindings.vue";
 import { patched } from "../letters/patched";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
@@ -25,6 +26,7 @@ import { shownAs, suggest } from "../parts/shown-as";
 import StudentPick from "../parts/StudentPick.vue";
 import LinksEdit from "./LinksEdit.vue";
 import SignatureEdit from "./SignatureEdit.vue";
+import { useSaving } from "../parts/saving";
 import { useSaveKey } from "../parts/save-key";
 
 /** The frames round letters: changed in one place, seen at once on three real letters. */
@@ -36,22 +38,8 @@ const chosen = ref("");
 const all = computed(() => found.value?.layouts ?? []);
 const own = computed(() => all.value.find((one) => one.body.key === chosen.value));
 const fresh = computed(() => ({ ...(found.value?.plain ?? {}), key: "school", name: "The school's" }) as Layout);
-const {
-  current,
-  changed,
-  edition,
-  clash,
-  base,
-  begin,
-  undo,
-  redo,
-  copy,
-  settle,
-  refused: saveRefused,
-  resolve,
-  canUndo,
-  canRedo,
-} = useDraft<Layout>(() => `layout:${chosen.value || "school"}`);
+const draft = useDraft<Layout>(() => `layout:${chosen.value || "school"}`);
+const { current, changed, clash, base, begin, undo, redo, copy, canUndo, canRedo } = draft;
 watch(
   [found, chosen],
   () => {
@@ -104,30 +92,22 @@ const mend = (one: Api["FindingOut"]) =>
   one.mend && current.value && (current.value = patched(current.value, one.mend.patch));
 
 const failed = (error: unknown) => notice.refused(error);
-const save = useMutation({
-  mutationFn: (body: Layout) =>
+const { save, write, choose, saving } = useSaving<Layout, Api["LayoutOut"]>(
+  draft,
+  (body, begun) =>
     data(
       api.PUT("/api/layouts/{key}", {
-        params: { path: { key: body.key }, header: all.value.length ? begunFrom(edition.value) : ONLY_NEW },
-        body: body,
+        params: { path: { key: body.key }, header: all.value.length ? begunFrom(begun) : ONLY_NEW },
+        body,
       }),
     ),
-  onSuccess: (now, sent) => {
-    settle(sent, now.edition);
-    notice.done("Saved. All letters that stand in it follow.");
-    void client.invalidateQueries();
+  async () => {
+    const now = (await data(api.GET("/api/layouts"))).layouts.find((one) => one.body.key === chosen.value);
+    return { body: (now?.body ?? copy()) as Layout, edition: now?.edition ?? "" };
   },
-  onError: (error) =>
-    saveRefused(error, async () => {
-      const now = (await data(api.GET("/api/layouts"))).layouts.find((one) => one.body.key === chosen.value);
-      return { body: (now?.body ?? copy()) as Layout, edition: now?.edition ?? "" };
-    }),
-});
-function choose(body: Layout): void {
-  resolve(body);
-  save.mutate(copy());
-}
-useSaveKey(() => changed.value && !save.isPending.value && save.mutate(copy()));
+  () => "Saved. All letters that stand in it follow.",
+);
+useSaveKey(save);
 const make = useMutation({
   mutationFn: (body: Layout) =>
     data(
@@ -143,19 +123,11 @@ const make = useMutation({
   },
   onError: failed,
 });
-const use = useMutation({
-  mutationFn: (body: Api["UseIn"]) =>
-    data(api.PUT("/api/layouts/{key}/use", { params: { path: { key: chosen.value } }, body })),
-  onSuccess: () => void client.invalidateQueries(),
-  onError: failed,
-});
-const away = useMutation({
-  mutationFn: () => data(api.DELETE("/api/layouts/{key}", { params: { path: { key: chosen.value } } })),
-  onSuccess: () => {
-    chosen.value = "";
-    void client.invalidateQueries();
-  },
-  onError: failed,
+const use = useAct((body: Api["UseIn"]) =>
+  data(api.PUT("/api/layouts/{key}/use", { params: { path: { key: chosen.value } }, body })),
+);
+const away = useAct(() => data(api.DELETE("/api/layouts/{key}", { params: { path: { key: chosen.value } } })), {
+  done: () => (chosen.value = ""),
 });
 const naming = ref(false);
 const name = ref("");
@@ -198,13 +170,9 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
     />
     <Button v-if="all.length" @click="((name = ''), (naming = true))">Another layout</Button>
     <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
-    <Button
-      type="primary"
-      :disabled="!changed && all.length > 0"
-      :loading="save.isPending.value"
-      @click="save.mutate(copy())"
-      >{{ changed || !all.length ? "Save" : "Saved" }}</Button
-    >
+    <Button type="primary" :disabled="!changed && all.length > 0" :loading="saving" @click="write">{{
+      changed || !all.length ? "Save" : "Saved"
+    }}</Button>
   </PageHead>
   <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="choose" />
   <div v-if="current" class="desk-look">

@@ -1,25 +1,27 @@
 <script setup lang="ts">
-import { useMutation } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import { ref } from "vue";
 
 import { api, data, useCsrf } from "../api/client";
+import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 
 /** A new password for whoever is signed in; other sessions end. */
 const notice = useNotice();
 const current = ref("");
 const fresh = ref("");
-const change = useMutation({
-  mutationFn: () => data(api.PUT("/api/session/password", { body: { current: current.value, new: fresh.value } })),
-  onSuccess: (session) => {
-    useCsrf(session.csrf);
-    current.value = fresh.value = "";
-    notice.done("The new password holds. Everywhere else you are signed out.");
+const change = useAct(
+  () => data(api.PUT("/api/session/password", { body: { current: current.value, new: fresh.value } })),
+  {
+    done: (session) => {
+      useCsrf(session.csrf);
+      current.value = fresh.value = "";
+      notice.done("The new password holds. Everywhere else you are signed out.");
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

@@ -18,13 +18,13 @@ import LettersBox from "./LettersBox.vue";
 import NewPassword from "./NewPassword.vue";
 import SigningKeys from "./SigningKeys.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
+import { useSaving } from "../parts/saving";
 import { useSaveKey } from "../parts/save-key";
 
 const client = useQueryClient();
 const notice = useNotice();
-const { current, changed, edition, clash, base, begin, copy, settle, refused, resolve } = useDraft<School>(
-  () => "school",
-);
+const draft = useDraft<School>(() => "school");
+const { current, changed, clash, base, begin } = draft;
 const shown = ref(false);
 const { data: found } = useQuery({ queryKey: ["school"], queryFn: () => data(api.GET("/api/school")) });
 const { data: zones } = useQuery({
@@ -48,30 +48,16 @@ const hours = computed({
 });
 const set = <K extends keyof School>(name: K, value: School[K]) => current.value && (current.value[name] = value);
 const typed = (event: Event) => (event.target as HTMLInputElement).value || null;
-const save = useMutation({
-  mutationFn: (body: School) =>
-    data(
-      api.PUT("/api/school", {
-        params: { header: begunFrom(edition.value) },
-        body: { body: body },
-      }),
-    ),
-  onSuccess: (now, sent) => {
-    settle(sent, now.edition);
-    notice.done("Saved. It holds from the next letter on.");
-    void client.invalidateQueries();
+const { save, choose, saving } = useSaving<School, Api["SchoolOut"]>(
+  draft,
+  (body, begun) => data(api.PUT("/api/school", { params: { header: begunFrom(begun) }, body: { body } })),
+  async () => {
+    const now = await data(api.GET("/api/school"));
+    return { body: now.body as School, edition: now.edition };
   },
-  onError: (error) =>
-    refused(error, async () => {
-      const now = await data(api.GET("/api/school"));
-      return { body: now.body as School, edition: now.edition };
-    }),
-});
-function choose(body: School): void {
-  resolve(body);
-  save.mutate(copy());
-}
-useSaveKey(() => changed.value && !save.isPending.value && save.mutate(copy()));
+  () => "Saved. It holds from the next letter on.",
+);
+useSaveKey(save);
 const file = ref<HTMLInputElement>();
 const wrong = ref("");
 const withKeys = ref(false);
@@ -96,7 +82,7 @@ async function take(event: Event): Promise<void> {
 
 <template>
   <PageHead title="School"
-    ><Button type="primary" :disabled="!changed" :loading="save.isPending.value" @click="save.mutate(copy())">{{
+    ><Button type="primary" :disabled="!changed" :loading="saving" @click="save">{{
       changed ? "Save" : "Saved"
     }}</Button></PageHead
   >

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 
 /** The keys that credentials of certificates are signed with: which is in use, a new one, one that is trusted no more. */
@@ -10,25 +11,25 @@ const client = useQueryClient();
 const notice = useNotice();
 const { data: keys } = useQuery({ queryKey: ["signing-keys"], queryFn: () => data(api.GET("/api/signing-keys")) });
 const show = (now: Api["SigningKeys"]) => client.setQueryData(["signing-keys"], now);
-const make = useMutation({
-  mutationFn: () => data(api.POST("/api/signing-keys")),
-  onSuccess: (now) => {
+const make = useAct(() => data(api.POST("/api/signing-keys")), {
+  done: (now) => {
     show(now);
     notice.done("A new key signs from now on. What the old one signed stays good.");
   },
-  onError: (error) => notice.refused(error),
+  refreshes: [],
 });
-const distrust = useMutation({
-  mutationFn: (number: number) =>
-    data(api.POST("/api/signing-keys/{number}/distrust", { params: { path: { number } } })),
-  onSuccess: (now) => {
-    show(now);
-    notice.done(
-      "Nobody is to trust it any more. Certificates stand; credentials fetched before have to be fetched again.",
-    );
+const distrust = useAct(
+  (number: number) => data(api.POST("/api/signing-keys/{number}/distrust", { params: { path: { number } } })),
+  {
+    done: (now) => {
+      show(now);
+      notice.done(
+        "Nobody is to trust it any more. Certificates stand; credentials fetched before have to be fetched again.",
+      );
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 async function ask(number: number): Promise<void> {
   if (
     await notice.ask(

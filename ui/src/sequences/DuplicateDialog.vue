@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useMutation, useQuery } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 import ThingPick from "../parts/ThingPick.vue";
@@ -38,21 +39,23 @@ watch(
     (places.value = Object.fromEntries((now ?? []).map((part) => [`${part.kind}:${part.key}`, part.guess ?? ""]))),
 );
 const asked = computed(() => (parts.value ?? []).filter((part) => part.kind !== "course"));
-const copy = useMutation({
-  mutationFn: () =>
+const copy = useAct(
+  () =>
     data(
       api.POST("/api/sequences/{key}/duplicate", {
         params: { path: { key: props.sequence?.key ?? "" } },
         body: { course: course.value ?? "", places: places.value },
       }),
     ),
-  onSuccess: ({ key }) => {
-    notice.done("Copied as a draft, with letters of its own.");
-    emit("close");
-    emit("made", key);
+  {
+    done: ({ key }) => {
+      notice.done("Copied as a draft, with letters of its own.");
+      emit("close");
+      emit("made", key);
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

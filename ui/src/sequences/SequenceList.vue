@@ -1,15 +1,15 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import { computed, ref, toRefs } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data, ONLY_NEW } from "../api/client";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { freeKey } from "../parts/keys";
-import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import DuplicateDialog from "./DuplicateDialog.vue";
 import StarterDialog from "./StarterDialog.vue";
@@ -18,8 +18,6 @@ import { hasDraft } from "../parts/draft";
 import { useInAddress } from "../parts/in-address";
 
 const router = useRouter();
-const notice = useNotice();
-const client = useQueryClient();
 const asking = ref(false);
 const starters = ref(false);
 const copying = ref<Api["SequenceSummary"] | null>(null);
@@ -35,12 +33,9 @@ const groups = computed(() => {
     found.set(one.course ?? "", [...(found.get(one.course ?? "") ?? []), one]);
   return [...found.entries()].sort(([a], [b]) => Number(!a) - Number(!b));
 });
-function open(key: string): void {
-  void client.invalidateQueries();
-  void router.push(`/sequences/${key}`);
-}
-const create = useMutation({
-  mutationFn: async () => {
+const open = (key: string) => router.push(`/sequences/${key}`);
+const create = useAct(
+  async () => {
     const key = freeKey(
       name.value,
       (sequences.value ?? []).map((s) => s.key),
@@ -53,9 +48,8 @@ const create = useMutation({
     );
     return key;
   },
-  onSuccess: open,
-  onError: (error) => notice.refused(error),
-});
+  { done: open },
+);
 </script>
 
 <template>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { useMutation, useQuery } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Modal from "ant-design-vue/es/modal";
 import { computed, ref } from "vue";
 
 import { api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 import DraftEnding from "../courses/DraftEnding.vue";
 import ThingPick from "../parts/ThingPick.vue";
@@ -23,27 +24,31 @@ const { data: starters } = useQuery({
   staleTime: Infinity,
   enabled: computed(() => props.open),
 });
-const take = useMutation({
-  mutationFn: (key: string) =>
+const take = useAct(
+  (key: string) =>
     data(
       api.POST("/api/starters/{key}", { params: { path: { key } }, body: { course: course.value ?? "", places: {} } }),
     ),
-  onSuccess: ({ key }) => {
-    notice.done("It is a draft now, with its letters. Nothing goes out until you run it.");
-    emit("close");
-    emit("made", key);
+  {
+    done: ({ key }) => {
+      notice.done("It is a draft now, with its letters. Nothing goes out until you run it.");
+      emit("close");
+      emit("made", key);
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
-const remind = useMutation({
-  mutationFn: () => data(api.POST("/api/courses/{key}/reminder", { params: { path: { key: course.value ?? "" } } })),
-  onSuccess: ({ key }) => {
-    notice.done("It is a draft now, with its letter. Nothing goes out until you run it.");
-    emit("close");
-    emit("made", key);
+);
+const remind = useAct(
+  () => data(api.POST("/api/courses/{key}/reminder", { params: { path: { key: course.value ?? "" } } })),
+  {
+    done: ({ key }) => {
+      notice.done("It is a draft now, with its letter. Nothing goes out until you run it.");
+      emit("close");
+      emit("made", key);
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

@@ -1,16 +1,15 @@
 <script setup lang="ts">
-import { useMutation, useQuery } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Modal from "ant-design-vue/es/modal";
 import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
-import { useNotice } from "../parts/notice";
+import { useAct } from "../parts/act";
 
 /** Who is on which version, and moving those on older ones to the one in force. */
 const props = defineProps<{ open: boolean; id: string }>();
 const emit = defineEmits<{ close: []; moving: [work: Api["BulkOut"]] }>();
-const notice = useNotice();
 const { data: found } = useQuery({
   queryKey: ["versions", computed(() => props.id)],
   queryFn: () => data(api.GET("/api/sequences/{key}/versions", { params: { path: { key: props.id } } })),
@@ -27,13 +26,12 @@ const { data: people } = useQuery({
     ),
   enabled: computed(() => shown.value !== null),
 });
-const move = useMutation({
-  mutationFn: () => data(api.POST("/api/sequences/{key}/move", { params: { path: { key: props.id } } })),
-  onSuccess: (work) => {
+const move = useAct(() => data(api.POST("/api/sequences/{key}/move", { params: { path: { key: props.id } } })), {
+  done: (work) => {
     emit("moving", work);
     emit("close");
   },
-  onError: (error) => notice.refused(error),
+  refreshes: [],
 });
 </script>
 

@@ -3,6 +3,7 @@ import { computed, type Ref, ref } from "vue";
 
 import { api, type Api, begunFrom, data } from "../api/client";
 import type { Sequence } from "../api/school-file";
+import { useAct } from "../parts/act";
 import { useBulk } from "../parts/bulk";
 import type { useDraft } from "../parts/draft";
 import { useNotice } from "../parts/notice";
@@ -85,28 +86,27 @@ export function usePutting(
     await client.invalidateQueries();
   }
   /** Save, with the slip first where somebody is inside. */
-  const askEffect = useMutation({
-    mutationFn: (body: Sequence) => data(api.POST("/api/sequences/{key}/effect", { params: path(), body: body })),
-    onSuccess: (now, body) => (now.inside ? (effect.value = now) : save.mutate({ body, move: false })),
-    onError: (error) => notice.refused(error),
-  });
+  const askEffect = useAct(
+    (body: Sequence) => data(api.POST("/api/sequences/{key}/effect", { params: path(), body: body })),
+    { done: (now, body) => (now.inside ? (effect.value = now) : save.mutate({ body, move: false })), refreshes: [] },
+  );
 
-  const setStatus = useMutation({
-    mutationFn: (body: Api["StatusChange"]) => data(api.POST("/api/sequences/{key}/status", { params: path(), body })),
-    onSuccess: (now, asked) => {
-      const before = found.value?.status as Status;
-      running.value = false;
-      if (asked.status !== "running") notice.done(SAID[now.status] ?? "");
-      else {
-        const done = before === "running" ? "Taking them in:" : (SAID.running as string);
-        minute.value = { done, undo: () => (before === "running" ? Promise.resolve() : unrun(before)) };
-        if (now.taking_in) bulk.begin(now.taking_in);
-        else bulk.work.value = null;
-      }
-      void client.invalidateQueries();
+  const setStatus = useAct(
+    (body: Api["StatusChange"]) => data(api.POST("/api/sequences/{key}/status", { params: path(), body })),
+    {
+      done: (now, asked) => {
+        const before = found.value?.status as Status;
+        running.value = false;
+        if (asked.status !== "running") notice.done(SAID[now.status] ?? "");
+        else {
+          const done = before === "running" ? "Taking them in:" : (SAID.running as string);
+          minute.value = { done, undo: () => (before === "running" ? Promise.resolve() : unrun(before)) };
+          if (now.taking_in) bulk.begin(now.taking_in);
+          else bulk.work.value = null;
+        }
+      },
     },
-    onError: (error) => notice.refused(error),
-  });
+  );
   /** As it was before it ran; where somebody has come in meanwhile it can only be paused. */
   const unrun = (before: Status) =>
     data(api.POST("/api/sequences/{key}/status", { params: path(), body: { status: before } })).catch(() =>

@@ -1,15 +1,14 @@
 <script setup lang="ts">
-import { useMutation } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import type { Condition } from "../conditions/conditions";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { useBulk } from "../parts/bulk";
 import { keepFile } from "../parts/files";
-import { useNotice } from "../parts/notice";
 import ThingPick from "../parts/ThingPick.vue";
 
 /** What can be done to the students that are chosen, with its progress and a minute to take it back. */
@@ -24,24 +23,25 @@ const ACTS: { what: What; label: string; kind: string; ok: string }[] = [
   { what: "stop", label: "Stop a sequence", kind: "sequence", ok: "Stop it" },
 ];
 const router = useRouter();
-const notice = useNotice();
 const asking = ref<(typeof ACTS)[number] | null>(null);
 const name = ref<string | undefined>("");
 const doing = ref("");
 const people = computed(() => `${props.number} ${props.number === 1 ? "student" : "students"}`);
 const { work, begin: follow, back } = useBulk();
-const begin = useMutation({
-  mutationFn: () =>
+const begin = useAct(
+  () =>
     data(api.POST("/api/bulk", { body: { ...props.who, what: asking.value?.what ?? "tag", name: name.value ?? "" } })),
-  onSuccess: (now) => {
-    doing.value = `${asking.value?.label} “${name.value}”`;
-    asking.value = null;
-    follow(now);
+  {
+    done: (now) => {
+      doing.value = `${asking.value?.label} “${name.value}”`;
+      asking.value = null;
+      follow(now);
+    },
+    refreshes: [],
   },
-  onError: (error) => notice.refused(error),
-});
-const write = useMutation({
-  mutationFn: () =>
+);
+const write = useAct(
+  () =>
     data(
       api.POST("/api/broadcasts", {
         body: {
@@ -51,13 +51,9 @@ const write = useMutation({
         },
       }),
     ),
-  onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
-  onError: (error) => notice.refused(error),
-});
-const csv = useMutation({
-  mutationFn: () => keepFile("/api/student-list/csv", "students.csv", props.who),
-  onError: (error) => notice.refused(error),
-});
+  { done: ({ key }) => router.push(`/broadcasts/${key}`), refreshes: [] },
+);
+const csv = useAct(() => keepFile("/api/student-list/csv", "students.csv", props.who), { refreshes: [] });
 function ask(act: (typeof ACTS)[number]): void {
   [asking.value, name.value] = [act, ""];
 }

@@ -1,16 +1,15 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Input from "ant-design-vue/es/input";
 import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
-import { useNotice } from "../parts/notice";
 
 /** What they want to get, changed on their word; and the log of it: what, when, how, by whom. */
 const props = defineProps<{ student: Api["StudentOut"] }>();
 const client = useQueryClient();
-const notice = useNotice();
 const key = computed(() => props.student.key);
 const { data: log } = useQuery({
   queryKey: ["consents", key, () => props.student.news, () => props.student.help_stopped],
@@ -18,8 +17,8 @@ const { data: log } = useQuery({
 });
 const changing = ref<{ what: "news" | "help"; on: boolean; course: string | null; title: string } | null>(null);
 const note = ref("");
-const change = useMutation({
-  mutationFn: () =>
+const change = useAct(
+  () =>
     data(
       api.POST("/api/students/{key}/consent", {
         params: { path: { key: key.value } },
@@ -31,19 +30,17 @@ const change = useMutation({
         },
       }),
     ),
-  onSuccess: (now) => {
-    [changing.value, note.value] = [null, ""];
-    client.setQueryData(["student", key.value], now);
-    void client.invalidateQueries();
+  {
+    done: (now) => {
+      [changing.value, note.value] = [null, ""];
+      client.setQueryData(["student", key.value], now);
+    },
   },
-  onError: (error) => notice.refused(error),
-});
-const track = useMutation({
-  mutationFn: (on: boolean) =>
-    data(api.PUT("/api/students/{key}/noted", { params: { path: { key: key.value } }, body: { on } })),
-  onSuccess: (now) => client.setQueryData(["student", key.value], now),
-  onError: (error) => notice.refused(error),
-});
+);
+const track = useAct(
+  (on: boolean) => data(api.PUT("/api/students/{key}/noted", { params: { path: { key: key.value } }, body: { on } })),
+  { done: (now) => client.setQueryData(["student", key.value], now), refreshes: [] },
+);
 const stopped = (course: string) => props.student.help_stopped.includes(course);
 </script>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
@@ -7,14 +7,13 @@ import { computed, ref, watch } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
-import { useNotice } from "../parts/notice";
 
 /** A student's record: name, address, zone, and the school's own fields. */
 const open = defineModel<boolean>("open", { required: true });
 const props = defineProps<{ student: Api["StudentOut"] }>();
 const client = useQueryClient();
-const notice = useNotice();
 const { things } = useThings();
 const form = ref({ email: "", first_name: "", last_name: "", timezone: "" });
 const fields = ref<{ name: string; value: string }[]>([]);
@@ -43,8 +42,8 @@ const options = computed(() => [
 /** What was not touched keeps its kind: a number stays a number. */
 const kept = (name: string, text: string) =>
   String(props.student.fields[name] ?? "") === text ? (props.student.fields[name] ?? null) : text;
-const save = useMutation({
-  mutationFn: () =>
+const save = useAct(
+  () =>
     data(
       api.PUT("/api/students/{key}", {
         params: { path: { key: props.student.key } },
@@ -57,13 +56,13 @@ const save = useMutation({
         },
       }),
     ),
-  onSuccess: (now) => {
-    client.setQueryData(["student", props.student.key], now);
-    void client.invalidateQueries();
-    open.value = false;
+  {
+    done: (now) => {
+      client.setQueryData(["student", props.student.key], now);
+      open.value = false;
+    },
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

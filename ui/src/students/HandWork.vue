@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useMutation, useQueryClient } from "@tanstack/vue-query";
+import { useQueryClient } from "@tanstack/vue-query";
 import Checkbox from "ant-design-vue/es/checkbox";
 import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 import ThingPick from "../parts/ThingPick.vue";
@@ -58,15 +59,12 @@ function call(): Promise<Api["StudentOut"]> {
       );
   }
 }
-const doing = useMutation({
-  mutationFn: call,
-  onSuccess: (now) => {
+const doing = useAct(call, {
+  done: (now) => {
     asking.value = false;
     client.setQueryData(["student", props.id], now);
-    void client.invalidateQueries();
     notice.done(SAID[props.act]);
   },
-  onError: (error) => notice.refused(error),
 });
 async function click(): Promise<void> {
   if (!props.name) {

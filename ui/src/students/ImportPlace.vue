@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
@@ -7,6 +7,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 
 import { api, type Api, csrfToken, data, Refusal } from "../api/client";
+import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { useThings } from "../api/things";
@@ -77,23 +78,19 @@ const begun = (what: "try" | "take" | "undo") => (now: Api["WorkOut"]) => {
   [doing.value, work.value] = [what, now];
   void follow();
 };
-const fail = (error: unknown) => notice.refused(error);
 const id = computed(() => file.value?.id ?? 0);
-const tryOut = useMutation({
-  mutationFn: () => data(api.POST("/api/imports/{id}/try", { params: { path: { id: id.value } }, body: plan.value })),
-  onSuccess: begun("try"),
-  onError: fail,
-});
-const take = useMutation({
-  mutationFn: () => data(api.POST("/api/imports/{id}/take", { params: { path: { id: id.value } }, body: plan.value })),
-  onSuccess: begun("take"),
-  onError: fail,
-});
-const undo = useMutation({
-  mutationFn: (number: number) => data(api.POST("/api/imports/{id}/undo", { params: { path: { id: number } } })),
-  onSuccess: begun("undo"),
-  onError: fail,
-});
+const tryOut = useAct(
+  () => data(api.POST("/api/imports/{id}/try", { params: { path: { id: id.value } }, body: plan.value })),
+  { done: begun("try"), refreshes: [] },
+);
+const take = useAct(
+  () => data(api.POST("/api/imports/{id}/take", { params: { path: { id: id.value } }, body: plan.value })),
+  { done: begun("take"), refreshes: [] },
+);
+const undo = useAct(
+  (number: number) => data(api.POST("/api/imports/{id}/undo", { params: { path: { id: number } } })),
+  { done: begun("undo"), refreshes: [] },
+);
 const tried = computed(() => (doing.value === "try" ? work.value?.tried : null));
 const { data: past } = useQuery({ queryKey: ["imports"], queryFn: () => data(api.GET("/api/imports")) });
 async function askUndo(one: Api["ImportOut"]): Promise<void> {

@@ -1,30 +1,30 @@
 <script setup lang="ts">
-import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import Input from "ant-design-vue/es/input";
 import { ref } from "vue";
 
 import { api, data } from "../api/client";
 import type { Condition } from "../conditions/conditions";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 
 /** Keeps conditions under a name. */
 const open = defineModel<boolean>("open", { required: true });
 const props = defineProps<{ condition: Condition | null }>();
-const client = useQueryClient();
 const notice = useNotice();
 const name = ref("");
-const keep = useMutation({
-  mutationFn: () =>
+const keep = useAct(
+  () =>
     data(api.POST("/api/audiences", { body: { name: name.value.trim(), condition: props.condition ?? { all: [] } } })),
-  onSuccess: (kept) => {
-    open.value = false;
-    name.value = "";
-    void client.invalidateQueries({ queryKey: ["audiences"] });
-    notice.done(`Kept as “${kept.name}”.`);
+  {
+    done: (kept) => {
+      open.value = false;
+      name.value = "";
+      notice.done(`Kept as “${kept.name}”.`);
+    },
+    refreshes: ["audiences"],
   },
-  onError: (error) => notice.refused(error),
-});
+);
 </script>
 
 <template>

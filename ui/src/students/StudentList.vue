@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import CheckboxGroup from "ant-design-vue/es/checkbox/Group";
@@ -11,11 +11,11 @@ import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
 import WhoLines from "../broadcasts/WhoLines.vue";
 import { type Condition, partsOf } from "../conditions/conditions";
+import { useAct } from "../parts/act";
 import PageLinks from "../parts/PageLinks.vue";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useInAddress } from "../parts/in-address";
-import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import PickPopover from "../parts/PickPopover.vue";
 import BulkActs from "./BulkActs.vue";
@@ -24,8 +24,6 @@ import NewStudent from "./NewStudent.vue";
 
 const route = useRoute();
 const router = useRouter();
-const notice = useNotice();
-const client = useQueryClient();
 const { things } = useThings();
 type Sort = Api["ListIn"]["sort"];
 const address = useInAddress({ q: "", sort: "name" as string, down: false, page: 1, only: null as Condition | null });
@@ -103,14 +101,10 @@ const number = computed(() => (all.value ? (page.value?.total ?? 0) : chosen.val
 const adding = ref(false);
 const keeping = ref(false);
 const form = ref({ email: "", first_name: "", last_name: "", timezone: "", news: false });
-const create = useMutation({
-  mutationFn: () => data(api.POST("/api/students", { body: { ...form.value, timezone: form.value.timezone || null } })),
-  onSuccess: ({ key }) => {
-    void client.invalidateQueries();
-    void router.push(`/students/${key}`);
-  },
-  onError: (refused) => notice.refused(refused),
-});
+const create = useAct(
+  () => data(api.POST("/api/students", { body: { ...form.value, timezone: form.value.timezone || null } })),
+  { done: ({ key }) => router.push(`/students/${key}`) },
+);
 const value = (fields: Api["ListedOut"]["fields"], column: string) => fields[column.slice(6)] ?? "";
 </script>
 

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Segmented from "ant-design-vue/es/segmented";
 import { computed, ref } from "vue";
 
 import { api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -16,7 +17,6 @@ import HandWork from "./HandWork.vue";
 
 const props = defineProps<{ id: string }>();
 const notice = useNotice();
-const client = useQueryClient();
 const key = computed(() => props.id);
 const { data: student, error } = useQuery({
   queryKey: ["student", key],
@@ -50,14 +50,10 @@ const KINDS: Record<string, string> = {
   not_sent: "Not sent",
   told: "Not to the student",
 };
-const works = useMutation({
-  mutationFn: () => data(api.POST("/api/students/{key}/address-works", { params: { path: { key: key.value } } })),
-  onSuccess: () => {
-    notice.done("Letters go there again.");
-    void client.invalidateQueries();
-  },
-  onError: (error) => notice.refused(error),
-});
+const works = useAct(
+  () => data(api.POST("/api/students/{key}/address-works", { params: { path: { key: key.value } } })),
+  { done: () => notice.done("Letters go there again.") },
+);
 const OUTCOME: Record<string, string> = {
   finished: "finished",
   left: "left early",

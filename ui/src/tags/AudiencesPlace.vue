@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import { computed, ref } from "vue";
@@ -8,6 +8,7 @@ import { useRouter } from "vue-router";
 import { api, type Api, data } from "../api/client";
 import WhoLines from "../broadcasts/WhoLines.vue";
 import type { Condition } from "../conditions/conditions";
+import { useAct } from "../parts/act";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -24,35 +25,45 @@ function show(one: Api["AudienceOut"]): void {
   open.value = open.value === one.key ? null : one.key;
   draft.value = { name: one.name, condition: one.condition };
 }
-const fail = (error: unknown) => notice.refused(error);
 const after = () => void client.invalidateQueries();
-const save = useMutation({
-  mutationFn: () =>
+const save = useAct(
+  () =>
     data(
       api.PUT("/api/audiences/{key}", {
         params: { path: { key: open.value ?? "" } },
         body: { name: draft.value.name, condition: draft.value.condition ?? { all: [] } },
       }),
     ),
-  onSuccess: () => (notice.done("Saved. What has copied it before stays as it is, and says so."), after()),
-  onError: fail,
+  {
+    done: () => {
+      notice.done("Saved. What has copied it before stays as it is, and says so.");
+      after();
+    },
+    refreshes: [],
+  },
+);
+const make = useAct(
+  () => data(api.POST("/api/audiences", { body: { name: "New audience", condition: { all: [] } } })),
+  {
+    done: (one) => {
+      after();
+      show(one);
+    },
+    refreshes: [],
+  },
+);
+const forget = useAct((key: string) => data(api.DELETE("/api/audiences/{key}", { params: { path: { key } } })), {
+  done: () => {
+    open.value = null;
+    after();
+  },
+  refreshes: [],
 });
-const make = useMutation({
-  mutationFn: () => data(api.POST("/api/audiences", { body: { name: "New audience", condition: { all: [] } } })),
-  onSuccess: (one) => (after(), show(one)),
-  onError: fail,
-});
-const forget = useMutation({
-  mutationFn: (key: string) => data(api.DELETE("/api/audiences/{key}", { params: { path: { key } } })),
-  onSuccess: () => ((open.value = null), after()),
-  onError: fail,
-});
-const write = useMutation({
-  mutationFn: (one: Api["AudienceOut"]) =>
+const write = useAct(
+  (one: Api["AudienceOut"]) =>
     data(api.POST("/api/broadcasts", { body: { name: `To ${one.name}`, letter: null, to: null, audience: one.key } })),
-  onSuccess: ({ key }) => router.push(`/broadcasts/${key}`),
-  onError: fail,
-});
+  { done: ({ key }) => router.push(`/broadcasts/${key}`), refreshes: [] },
+);
 const { data: why } = useQuery({
   queryKey: ["audience-why", computed(() => draft.value.condition), shownAs],
   queryFn: () =>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useFrame } from "../frame/frame";
@@ -41,16 +42,13 @@ function after(text: string): void {
   notice.done(text);
   void client.invalidateQueries();
 }
-const rename = useMutation({
-  mutationFn: () =>
-    data(api.POST("/api/tags/rename", { body: { tag: renaming.value?.tag ?? "", to: to.value.trim() } })),
-  onSuccess: () => after("Renamed everywhere."),
-  onError: (error) => notice.refused(error),
-});
-const remove = useMutation({
-  mutationFn: (tag: string) => data(api.POST("/api/tags/remove", { body: { tag } })),
-  onSuccess: () => after("Removed everywhere."),
-  onError: (error) => notice.refused(error),
+const rename = useAct(
+  () => data(api.POST("/api/tags/rename", { body: { tag: renaming.value?.tag ?? "", to: to.value.trim() } })),
+  { done: () => after("Renamed everywhere."), refreshes: [] },
+);
+const remove = useAct((tag: string) => data(api.POST("/api/tags/remove", { body: { tag } })), {
+  done: () => after("Removed everywhere."),
+  refreshes: [],
 });
 async function askRemove(one: Api["TagOut"]): Promise<void> {
   const gives = one.gives.length ? ` ${one.gives.map((use) => use.name).join(", ")} will not give it any more.` : "";

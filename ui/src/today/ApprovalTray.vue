@@ -1,16 +1,16 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
+import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 
 type Approval = Api["ApprovalOut"];
 /** Certificates that wait for the owner, each with what speaks for it: approved one or many, or put aside with a letter. */
-const client = useQueryClient();
 const router = useRouter();
 const notice = useNotice();
 const { data: waiting } = useQuery({ queryKey: ["approvals"], queryFn: () => data(api.GET("/api/approvals")) });
@@ -23,57 +23,47 @@ const ticked = ref<string[]>([]);
 const chosen = computed(() => (waiting.value ?? []).filter((one) => ticked.value.includes(id(one))));
 const tick = (one: Approval, on: boolean) =>
   (ticked.value = on ? [...ticked.value, id(one)] : ticked.value.filter((other) => other !== id(one)));
-const failed = (error: unknown) => notice.refused(error);
-const approve = useMutation({
-  mutationFn: (items: Approval[]) =>
+const approve = useAct(
+  (items: Approval[]) =>
     data(
       api.POST("/api/approvals/approve", {
         body: { items: items.map(({ student, course }) => ({ student, course })) },
       }),
     ),
-  onSuccess: ({ issued, told }) => {
-    ticked.value = [];
-    const letters =
-      told === 0
-        ? "no letter goes out about it"
-        : told === issued
-          ? "a letter about it goes out"
-          : `a letter about it goes to ${told}`;
-    notice.done(`${issued} ${issued === 1 ? "certificate is" : "certificates are"} issued; ${letters}.`);
-    void client.invalidateQueries();
+  {
+    done: ({ issued, told }) => {
+      ticked.value = [];
+      const letters =
+        told === 0
+          ? "no letter goes out about it"
+          : told === issued
+            ? "a letter about it goes out"
+            : `a letter about it goes to ${told}`;
+      notice.done(`${issued} ${issued === 1 ? "certificate is" : "certificates are"} issued; ${letters}.`);
+    },
   },
-  onError: failed,
-});
-const decline = useMutation({
-  mutationFn: ({ student, course }: Approval) =>
-    data(api.POST("/api/approvals/decline", { body: { student, course } })),
-  onSuccess: () => {
-    notice.done("Put aside. It comes forward again when they ask again.");
-    void client.invalidateQueries();
-  },
-  onError: failed,
-});
+);
+const decline = useAct(
+  ({ student, course }: Approval) => data(api.POST("/api/approvals/decline", { body: { student, course } })),
+  { done: () => notice.done("Put aside. It comes forward again when they ask again.") },
+);
 /** The letter that comes with the certificate, drafted with what follows it. */
-const ending = useMutation({
-  mutationFn: (key: string) =>
-    data(api.POST("/api/courses/{key}/ending", { params: { path: { key } }, body: { next: "" } })),
-  onSuccess: ({ key }) => {
-    notice.done("Drafted, with its letters. Run it before you approve, and the letter goes out with the certificate.");
-    void client.invalidateQueries();
-    void router.push(`/sequences/${key}`);
+const ending = useAct(
+  (key: string) => data(api.POST("/api/courses/{key}/ending", { params: { path: { key } }, body: { next: "" } })),
+  {
+    done: ({ key }) => {
+      notice.done(
+        "Drafted, with its letters. Run it before you approve, and the letter goes out with the certificate.",
+      );
+      void router.push(`/sequences/${key}`);
+    },
   },
-  onError: failed,
-});
+);
 /** A letter to this one student, begun as a broadcast that says what is missing. */
-const write = useMutation({
-  mutationFn: (one: Approval) =>
-    data(api.POST("/api/approvals/write", { body: { student: one.student, course: one.course } })),
-  onSuccess: ({ key }) => {
-    void client.invalidateQueries();
-    void router.push(`/broadcasts/${key}`);
-  },
-  onError: failed,
-});
+const write = useAct(
+  (one: Approval) => data(api.POST("/api/approvals/write", { body: { student: one.student, course: one.course } })),
+  { done: ({ key }) => router.push(`/broadcasts/${key}`) },
+);
 </script>
 
 <template>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import { computed } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useAct } from "../parts/act";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -12,7 +13,6 @@ import ApprovalTray from "./ApprovalTray.vue";
 import NearlyThere from "./NearlyThere.vue";
 
 const notice = useNotice();
-const client = useQueryClient();
 const { data: today } = useQuery({ queryKey: ["today"], queryFn: () => data(api.GET("/api/today")) });
 const { data: waiting } = useQuery({ queryKey: ["needs-you"], queryFn: () => data(api.GET("/api/needs-you")) });
 const { things } = useThings();
@@ -42,14 +42,7 @@ async function send({ item, action }: Settling): Promise<string> {
     (now.waiting.length ? ` The others still wait: ${now.waiting.join(" ")}` : "")
   );
 }
-const settle = useMutation({
-  mutationFn: send,
-  onSuccess: (said) => {
-    notice.done(said);
-    void client.invalidateQueries();
-  },
-  onError: (error) => notice.refused(error),
-});
+const settle = useAct(send, { done: (said) => notice.done(said) });
 </script>
 
 <template>
