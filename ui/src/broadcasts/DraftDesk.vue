@@ -15,6 +15,7 @@ import { useFrame } from "../frame/frame";
 import { useAutosave } from "../parts/autosave";
 import { useAct } from "../parts/act";
 import ClashDialog from "../parts/ClashDialog.vue";
+import FindingLines from "../parts/FindingLines.vue";
 import MailDialog from "../parts/MailDialog.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -24,10 +25,10 @@ import LetterBeside from "./LetterBeside.vue";
 import RecipientTable from "./RecipientTable.vue";
 import SlipDialog from "./SlipDialog.vue";
 import TakeBack from "./TakeBack.vue";
-import { looking, useLook } from "./look";
+import { useLook } from "./look";
 import WhenEdit from "./WhenEdit.vue";
 import WhoLines from "./WhoLines.vue";
-import WontGet from "./WontGet.vue";
+import WillGet from "./WillGet.vue";
 
 interface Draft {
   body: Broadcast;
@@ -87,7 +88,6 @@ const purpose = computed(() => (letter.value?.body as Letter | undefined)?.purpo
 const stamp = computed(() => `${saved.value}|${letter.value?.version ?? ""}|${frame.value?.clock.now ?? ""}`);
 const { look, stale } = useLook(() => props.id, stamp);
 const listed = ref<Api["RecipientOut"][]>([]);
-const result = computed(() => look.value?.result ?? null);
 const late = computed(() =>
   Boolean(
     frame.value &&
@@ -119,14 +119,6 @@ const { data: reader } = useQuery({
   enabled: computed(() => shownAs.value !== ""),
 });
 // What is confirmed is what is saved now: numbers that are no longer true are not put on the slip.
-/** Who fits now and not on its day, or the other way round. */
-const changes = computed(() => {
-  const { gone = 0, to_come = 0 } = result.value ?? {};
-  const said = [gone ? `${gone} who fit now will not any more` : "", to_come ? `${to_come} more will` : ""].filter(
-    Boolean,
-  );
-  return said.length ? ` on its day (${said.join(", ")})` : "";
-});
 const agreed = computed(() => (stale.value && look.value?.result ? undefined : look.value));
 const slip = ref(false);
 const mail = ref<number | null>(null);
@@ -229,33 +221,12 @@ const mend = useAct(
           >, which <b>has changed since</b>. <button class="link" @click="anew">Copy it again</button></template
         >.
       </p>
-      <div class="sum" :class="{ stale: stale || changed }" aria-live="polite">
-        <template v-if="result"
-          ><b class="big postmark" data-testid="will">{{ result.will }}</b>
-          <div>
-            <div>
-              will get it <span class="soft">of {{ result.matching }} who fit{{ changes }}</span>
-            </div>
-            <WontGet
-              :result="result"
-              :without="shown.body.without.length"
-              @mend="router.push(`/letters/${shown?.body.letter}`)"
-            /></div
-        ></template>
-        <span v-else class="soft">{{
-          look?.state === "failed" ? "The look ahead failed; change something to try again." : looking(look)
-        }}</span>
-      </div>
-      <p v-if="result && result.crowded.most > 1" class="soft crowd">
-        In the seven days around it they will have had {{ result.crowded.usual }}
-        {{ result.crowded.usual === 1 ? "letter" : "letters" }} each, at most {{ result.crowded.most
-        }}<template v-if="result.crowded.student && result.crowded.on_worst_day > 1"
-          >; the fullest day is {{ result.crowded.worst_day }} with {{ result.crowded.on_worst_day }} (<RouterLink
-            :to="`/students/${result.crowded.student.key}`"
-            ><bdi>{{ result.crowded.student.name }}</bdi></RouterLink
-          >)</template
-        >.
-      </p>
+      <WillGet
+        :look="look"
+        :stale="stale || changed"
+        :without="shown.body.without.length"
+        @mend="router.push(`/letters/${shown?.body.letter}`)"
+      />
       <RecipientTable
         :id="id"
         :without="shown.body.without"
@@ -299,10 +270,7 @@ const mend = useAct(
             @change="(key) => change({ course: String(key) || null })"
           />
         </div>
-        <p v-for="one in found.findings" :key="one.sentence" class="finding" :class="one.level">
-          {{ one.level === "fault" ? "✗" : "▲" }} {{ one.sentence }}
-          <button v-if="one.mend && !planned" class="link" @click="mend.mutate()">{{ one.mend.label }}</button>
-        </p>
+        <FindingLines :found="found.findings" :readonly="planned" @mend="mend.mutate()" />
         <LetterBeside :letter="shown.body.letter" :course="shown.body.course" :recipients="listed" />
       </section>
       <section class="part time">
@@ -313,7 +281,7 @@ const mend = useAct(
           :model-value="shown.body"
           :pace="shown.pace"
           :stamp="saved"
-          :zone="frame?.clock.zone ?? ''"
+          :place="frame?.clock.place ?? ''"
           :news="purpose === 'news'"
           :readonly="planned"
           @update:model-value="(body) => change(body)"
@@ -372,22 +340,6 @@ const mend = useAct(
 .left > * {
   flex: none;
 }
-.sum {
-  display: flex;
-  gap: 12px;
-  align-items: flex-start;
-  border-top: 1px solid var(--rule);
-  padding-top: 12px;
-  min-height: 62px;
-}
-.big {
-  font-size: 40px;
-  line-height: 1;
-}
-.sum.stale .big {
-  opacity: 0.6; /* large text: 3 to 1 is enough (WCAG 2.2, 1.4.3); what is said beside it stays readable */
-}
-.crowd,
 .from {
   margin: 0;
   font-size: 13px;
@@ -428,14 +380,6 @@ const mend = useAct(
 }
 .about {
   width: 160px;
-}
-.finding {
-  margin: 0;
-  font-size: 13px;
-  color: var(--warn);
-}
-.finding.fault {
-  color: var(--red);
 }
 .well {
   color: var(--well);

@@ -3,23 +3,19 @@ import InputNumber from "ant-design-vue/es/input-number";
 import RadioGroup from "ant-design-vue/es/radio/Group";
 import Select from "ant-design-vue/es/select";
 import { computed, ref } from "vue";
+import WallInput from "../parts/WallInput.vue";
 
 import type { Broadcast } from "../api/school-file";
 import { FRESH_HOURS } from "../api/school-file";
-import ClockInput from "../parts/ClockInput.vue";
 import DurationInput from "../parts/DurationInput.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
 import WaveMap from "./WaveMap.vue";
-import DateInput from "../parts/DateInput.vue";
 
 const body = defineModel<Broadcast>({ required: true });
 const pace = defineModel<number | null>("pace", { required: true });
-const props = defineProps<{ id: string; stamp: string; zone: string; news: boolean; readonly?: boolean }>();
+defineProps<{ id: string; stamp: string; place: string; news: boolean; readonly?: boolean }>();
 const more = ref(false);
 const set = (part: Partial<Broadcast>) => (body.value = { ...body.value, ...part });
-const date = computed(() => body.value.at.slice(0, 10));
-const time = computed(() => body.value.at.slice(11, 16));
-const at = (day: string, clock: string) => day && clock && set({ at: `${day}T${clock}:00` });
 const hours = computed(() =>
   body.value.posting_hours === "school" ? "school" : body.value.posting_hours === null ? "any" : "own",
 );
@@ -28,19 +24,17 @@ function keep(which: string): void {
     posting_hours: which === "school" ? "school" : which === "any" ? null : { ...FRESH_HOURS },
   });
 }
-const town = computed(() => props.zone.split("/").at(-1)?.replaceAll("_", " ") ?? "");
 </script>
 
 <template>
   <fieldset class="when" :disabled="readonly">
     <div class="line">
-      <DateInput
-        :model-value="date"
-        label="Day"
+      <WallInput
+        :model-value="body.at"
+        day="Day"
         :disabled="readonly"
-        @update:model-value="(day) => day && at(day, time)"
+        @update:model-value="(at) => set({ at: `${at}:00` })"
       />
-      at <ClockInput :model-value="time" label="Time" @update:model-value="(clock) => clock && at(date, clock)" />
     </div>
     <RadioGroup
       :value="body.zone"
@@ -48,7 +42,7 @@ const town = computed(() => props.zone.split("/").at(-1)?.replaceAll("_", " ") ?
       class="zone"
       :options="[
         { value: 'student', label: 'where each student lives' },
-        { value: 'school', label: `school time (${town})` },
+        { value: 'school', label: `school time (${place})` },
       ]"
       @change="(e) => set({ zone: e.target.value })"
     />

@@ -1,16 +1,14 @@
 <script setup lang="ts">
 import Button from "ant-design-vue/es/button";
 import { computed, ref } from "vue";
+import WallInput from "../parts/WallInput.vue";
 
 import { api, type Api, data } from "../api/client";
 import { useAct } from "../parts/act";
 import PickPopover from "../parts/PickPopover.vue";
-import ClockInput from "../parts/ClockInput.vue";
-import DateInput from "../parts/DateInput.vue";
 
 const props = defineProps<{ clock: Api["ClockOut"] }>();
-const day = ref<string | null>(props.clock.wall.slice(0, 10));
-const time = ref<string | null>(props.clock.wall.slice(11, 16));
+const until = ref(props.clock.wall);
 
 const move = useAct((body: Api["MoveClock"]) => data(api.POST("/api/clock", { body })), { refreshes: ["frame"] });
 const busy = computed(() => props.clock.moving || move.isPending.value);
@@ -34,10 +32,9 @@ const waiting = computed(() => {
           <Button :disabled="busy" @click="move.mutate({ to: 'next_letter' })">To the next in line</Button>
           <Button :disabled="busy" @click="move.mutate({ to: 'hour' })">An hour</Button>
           <Button :disabled="busy" @click="move.mutate({ to: 'day' })">A day</Button>
-          <form class="until" @submit.prevent="move.mutate({ to: 'until', until: `${day}T${time}` })">
-            <DateInput v-model="day" label="Date to move to" />
-            <ClockInput v-model="time" label="Time to move to" />
-            <Button html-type="submit" :disabled="busy || !day || !time">Go</Button>
+          <form class="until" @submit.prevent="move.mutate({ to: 'until', until })">
+            <WallInput v-model="until" day="Date to move to" time="Time to move to" />
+            <Button html-type="submit" :disabled="busy">Go</Button>
           </form>
         </div>
       </template>

@@ -5,6 +5,7 @@ import InputNumber from "ant-design-vue/es/input-number";
 import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { computed } from "vue";
+import WallInput from "../parts/WallInput.vue";
 
 import type { Api } from "../api/client";
 import type { Block } from "../api/school-file";
@@ -13,8 +14,6 @@ import PicturePick from "../parts/PicturePick.vue";
 import AnswersEdit from "./AnswersEdit.vue";
 import BlockList from "./BlockList.vue";
 import FieldText from "./FieldText.vue";
-import ClockInput from "../parts/ClockInput.vue";
-import DateInput from "../parts/DateInput.vue";
 
 /** What stands in one block. */
 const block = defineModel<Block>({ required: true });
@@ -138,16 +137,11 @@ function choose(value: string): void {
     />
     <span class="label">when</span
     ><span class="inline"
-      ><DateInput
-        :model-value="block.at.slice(0, 10)"
-        label="Date of it"
-        @update:model-value="(day) => block.kind === 'event' && day && set({ at: `${day}T${block.at.slice(11, 16)}` })"
-      /><ClockInput
-        :model-value="block.at.slice(11, 16)"
-        label="Time of it"
-        @update:model-value="
-          (time) => block.kind === 'event' && time && set({ at: `${block.at.slice(0, 10)}T${time}` })
-        "
+      ><WallInput
+        :model-value="block.at"
+        day="Date of it"
+        time="Time of it"
+        @update:model-value="(at) => set({ at })"
       />
       school time, for
       <InputNumber

@@ -9,7 +9,7 @@ import type { Block } from "../api/school-file";
 import { useNotice } from "../parts/notice";
 import BlockEdit from "./BlockEdit.vue";
 import { copiedBlock, copyBlock, freshBlock, freshKeys, inserted, type Kind, KINDS, moved, nameOf } from "./blocks";
-import LetterFindings from "./LetterFindings.vue";
+import FindingLines from "../parts/FindingLines.vue";
 import OnlyIf from "./OnlyIf.vue";
 
 /** The blocks of a letter, or of one of its columns: added, moved by mouse or key, doubled, copied to another letter. */
@@ -169,7 +169,7 @@ function key(event: KeyboardEvent, index: number): void {
         @update:model-value="(now) => change(index, now)"
         @mend="(one) => emit('mend', one)"
       />
-      <LetterFindings :found="at(index)" @mend="(one) => emit('mend', one)" />
+      <FindingLines :found="at(index)" @mend="(one) => emit('mend', one)" />
       <OnlyIf
         v-if="!block.only_if && block.kind !== 'note'"
         class="later"

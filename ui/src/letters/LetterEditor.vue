@@ -19,7 +19,7 @@ import TestDialog from "../parts/TestDialog.vue";
 import BlockList from "./BlockList.vue";
 import { answerKeys } from "./blocks";
 import FieldText from "./FieldText.vue";
-import LetterFindings from "./LetterFindings.vue";
+import FindingLines from "../parts/FindingLines.vue";
 import LetterMore from "./LetterMore.vue";
 import LetterTabs from "./LetterTabs.vue";
 import { patched } from "./patched";
@@ -174,7 +174,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
         <div class="two">
           <div class="grow">
             <div class="label">Subject</div>
-            <FieldText v-model="current.subject" label="Subject" :fields="fields ?? []" /><LetterFindings
+            <FieldText v-model="current.subject" label="Subject" :fields="fields ?? []" /><FindingLines
               :found="at('/subject')"
               @mend="mend"
             />
@@ -191,12 +191,12 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
         </div>
         <div>
           <div class="label">Preheader: the line that inboxes show beside the subject</div>
-          <FieldText v-model="current.preheader" label="Preheader" :fields="fields ?? []" /><LetterFindings
+          <FieldText v-model="current.preheader" label="Preheader" :fields="fields ?? []" /><FindingLines
             :found="at('/preheader')"
             @mend="mend"
           />
         </div>
-        <LetterFindings :found="elsewhere" @mend="mend" />
+        <FindingLines :found="elsewhere" @mend="mend" />
         <BlockList
           v-model="current.blocks"
           place="blocks"

@@ -32,3 +32,9 @@ export const named: Directive<HTMLElement, string> = {
     watching.get(element)?.disconnect();
   },
 };
+
+declare module "vue" {
+  interface GlobalDirectives {
+    vNamed: typeof named;
+  }
+}

@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { nextTick } from "vue";
 
 import { Refusal, useCsrf } from "../api/client";
-import LetterFindings from "../letters/LetterFindings.vue";
+import FindingLines from "./FindingLines.vue";
 import FigureTiles from "./FigureTiles.vue";
 import { keepFile } from "./files";
 import { named } from "./named";
@@ -101,7 +101,7 @@ describe("findings and figures", () => {
       { code: "a", level: "fault", sentence: "The subject is empty.", mend: null },
       { code: "b", level: "warning", sentence: "This names a price.", mend: { label: "Make it news" } },
     ];
-    const one = mount(LetterFindings, { props: { found: found as never[] } });
+    const one = mount(FindingLines, { props: { found: found as never[] } });
     expect(one.findAll("p").map((line) => line.classes().at(-1))).toEqual(["fault", "warning"]);
     expect(one.findAll("button")).toHaveLength(1);
     await one.get("button").trigger("click");

@@ -11,7 +11,7 @@ import { computed, ref, watch } from "vue";
 import { api, type Api, begunFrom, data, ONLY_NEW } from "../api/client";
 import type { Layout } from "../api/school-file";
 import { useThings } from "../api/things";
-import LetterFindings from "../letters/LetterFindings.vue";
+import FindingLines from "../parts/FindingLines.vue";
 import { patched } from "../letters/patched";
 import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
@@ -237,7 +237,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
             @change="(n) => n && set({ logo_width: Number(n) })"
         /></label>
       </div>
-      <LetterFindings :found="at('logo')" @mend="mend" />
+      <FindingLines :found="at('logo')" @mend="mend" />
       <h2>Colours</h2>
       <div class="colours">
         <div v-for="one in COLOURS" :key="one.name">
@@ -249,7 +249,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
               @input="(e) => set({ [one.name]: typed(e) })"
             />
             {{ one.says }}</label
-          ><LetterFindings :found="at(one.name)" @mend="mend" />
+          ><FindingLines :found="at(one.name)" @mend="mend" />
         </div>
       </div>
       <h2>Type and buttons</h2>

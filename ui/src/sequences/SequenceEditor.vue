@@ -4,13 +4,12 @@ import Button from "ant-design-vue/es/button";
 import Dropdown from "ant-design-vue/es/dropdown";
 import Input from "ant-design-vue/es/input";
 import Menu from "ant-design-vue/es/menu";
-import Modal from "ant-design-vue/es/modal";
 import { applyPatch, type Operation } from "fast-json-patch";
 import { computed, nextTick, provide, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, begunFrom, data } from "../api/client";
-import type { Sequence, Step } from "../api/school-file";
+import type { Sequence } from "../api/school-file";
 import { useThings } from "../api/things";
 import { makeLetter } from "../letters/fresh";
 import { ABOUT } from "../parts/about";
@@ -28,8 +27,11 @@ import MissingDialog from "./MissingDialog.vue";
 import { usePutting } from "./putting";
 import RunDialog from "./RunDialog.vue";
 import SaveDialog from "./SaveDialog.vue";
+import SequenceNotes from "./SequenceNotes.vue";
 import SequencePeople from "./SequencePeople.vue";
 import { useShortcuts } from "./shortcuts";
+import StandingHere from "./StandingHere.vue";
+import { useStepping } from "./stepping";
 import StartSentence from "./StartSentence.vue";
 import StepPanel from "./StepPanel.vue";
 import StepTools from "./StepTools.vue";
@@ -47,7 +49,6 @@ const router = useRouter();
 const route = useRoute();
 const draft = useDraft<Sequence>(() => `sequence:${key.value}`);
 const { current, changed, restored, clash, base, begin, undo, redo, discard, copy, resolve, canUndo, canRedo } = draft;
-const chosen = ref("");
 const asked = ref("");
 const people = ref<"" | "inside" | "finished" | "left">("");
 const throwAway = useAway();
@@ -74,30 +75,12 @@ const { data: checked } = useQuery({
   enabled: computed(() => current.value !== null),
   placeholderData: keepPreviousData,
 });
-const { data: there } = useQuery({
-  queryKey: ["inside", key, asked],
-  queryFn: () =>
-    data(
-      api.GET("/api/sequences/{key}/steps/{step}/students", {
-        params: { path: { key: key.value, step: asked.value } },
-      }),
-    ),
-  enabled: computed(() => asked.value !== ""),
-});
 const { data: kept } = useQuery({
   queryKey: ["kept", key],
   queryFn: () => data(api.GET("/api/sequences/{key}/rehearsals", { params: { path: { key: key.value } } })),
 });
 const changedRehearsals = computed(() => (kept.value ?? []).filter((one) => one.changes.length));
 
-watch(
-  found,
-  (now) => {
-    if (now) begin(now.body as Sequence, now.edition);
-    if (now && !chosen.value) chosen.value = String(route.query.step ?? "") || (current.value?.steps[0]?.id ?? "");
-  },
-  { immediate: true },
-);
 // Who comes from the course line to take somebody in is asked at once.
 watch(
   [found, changed],
@@ -116,10 +99,6 @@ const { data: first } = useQuery({
 });
 watch(first, (page) => suggest(page?.items), { immediate: true });
 
-const step = computed({
-  get: () => (current.value ? tree.find(current.value, chosen.value)?.step : undefined),
-  set: (now) => current.value && now && tree.replace(current.value, now),
-});
 const marks = computed(() => new Map((checked.value?.marks ?? []).map((mark) => [mark.step, mark])));
 const findings = computed(() => checked.value?.findings ?? []);
 const elsewhere = computed(() => findings.value.filter((finding) => !finding.step));
@@ -140,61 +119,16 @@ const course = computed(() => {
   return named && named !== "any" ? named : courses.value[0]?.key;
 });
 provide(ABOUT, course);
+const { chosen, step, add, addAfter, remove, move, duplicate, choose, goInto, back } = useStepping(current, course);
+watch(
+  found,
+  (now) => {
+    if (now) begin(now.body as Sequence, now.edition);
+    if (now && !chosen.value) chosen.value = String(route.query.step ?? "") || (current.value?.steps[0]?.id ?? "");
+  },
+  { immediate: true },
+);
 
-const card = (id: string) => document.querySelector<HTMLElement>(`[data-step="${id}"] [aria-pressed]`);
-/** The keyboard goes on in what was just made: its first field, or the step itself where there is none. */
-function goInto(id: string, left = 12): void {
-  const field = document.querySelector<HTMLElement>(
-    `.panel [data-panel="${id}"] input, .panel [data-panel="${id}"] textarea`,
-  );
-  (field ?? card(id))?.focus();
-  // A menu that closes gives the keyboard back to its button, so we ask until we have it.
-  if (left)
-    window.setTimeout(
-      () => chosen.value === id && !document.activeElement?.closest(`[data-panel="${id}"]`) && goInto(id, left - 1),
-      30,
-    );
-}
-function add(kind: string, owner: string | null, lane: string, index: number): void {
-  if (!current.value) return;
-  const made: Step = tree.fresh(current.value, kind, course.value);
-  tree.insert(current.value, { owner, lane, index }, made);
-  chosen.value = made.id;
-  void nextTick(() => goInto(made.id));
-}
-function addAfter(kind: string): void {
-  const spot = current.value && tree.find(current.value, chosen.value)?.spot;
-  if (spot && !(kind === "waypoint" && spot.owner)) add(kind, spot.owner, spot.lane, spot.index + 1);
-  else add(kind, null, "", current.value?.steps.length ?? 0);
-}
-function act(change: (sequence: Sequence, id: string) => boolean | string): void {
-  if (!current.value || !chosen.value) return;
-  const result = change(current.value, chosen.value);
-  if (typeof result === "string") chosen.value = result;
-  void nextTick(() => card(chosen.value)?.focus());
-}
-const WAYS = {
-  up: (s: Sequence, id: string) => tree.move(s, id, -1),
-  down: (s: Sequence, id: string) => tree.move(s, id, 1),
-  in: tree.moveIn,
-  out: tree.moveOut,
-};
-const move = (way: keyof typeof WAYS) => act(WAYS[way]);
-function duplicate(): void {
-  const place = current.value && tree.find(current.value, chosen.value);
-  if (!current.value || !place) return;
-  const twin = tree.copyOf(current.value, place.step);
-  tree.insert(current.value, { ...place.spot, index: place.spot.index + 1 }, twin);
-  chosen.value = twin.id;
-  void nextTick(() => card(twin.id)?.focus());
-}
-function choose(by: 1 | -1): void {
-  const order = [...tree.walk(current.value?.steps ?? [])].map((one) => one.step.id);
-  const next = order[order.indexOf(chosen.value) + by];
-  if (!next) return;
-  chosen.value = next;
-  card(next)?.focus();
-}
 /** One click: the finding's patch is applied to what is being edited, or to the letter, which is saved at once. */
 async function mend(finding: Api["FindingOut"]): Promise<void> {
   if (!finding.mend || !current.value) return;
@@ -246,8 +180,6 @@ provide(EDITING, {
   who: (id: string) => (asked.value = id),
 });
 
-// What every new sequence still lacks is no alarm.
-const MISSING = ["no_start", "no_steps"];
 const KEYS = Object.fromEntries(tree.KINDS.filter((kind) => kind.key).map((kind) => [kind.key, kind.do]));
 const saveNow = () => changed.value && !busy.value && askEffect.mutate(copy());
 useShortcuts(
@@ -257,10 +189,10 @@ useShortcuts(
     redo,
     choose,
     move,
-    remove: () => act(tree.remove),
+    remove,
     copy: duplicate,
     add: addAfter,
-    leave: () => card(chosen.value)?.focus(),
+    leave: back,
   },
   KEYS,
 );
@@ -357,23 +289,14 @@ watch(changedRehearsals, (now, before) => {
     </PageHead>
     <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="chooseEdition" />
     <MinuteBar v-if="minute" :done="minute.done" :work="work" @back="takeBack" @over="minute = null" />
-    <div v-if="restored && changed" class="note" role="status">
-      Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button>
-    </div>
-    <div v-if="changedRehearsals.length" class="note" role="status">
-      ▲ {{ changedRehearsals.map((one) => `“${one.name}”`).join(", ") }} came out differently at the last save.
-      <RouterLink :to="`/sequences/${key}/rehearsal`">See what changed</RouterLink>
-    </div>
-    <div
-      v-for="(finding, index) in elsewhere"
-      :key="index"
-      class="note"
-      :class="MISSING.includes(finding.code) ? 'hint' : finding.level"
-      :role="finding.level === 'fault' ? 'alert' : 'status'"
-    >
-      {{ MISSING.includes(finding.code) ? "○" : finding.level === "fault" ? "✗" : "▲" }} {{ finding.sentence }}
-      <button v-if="finding.mend" class="link" @click="mend(finding)">{{ finding.mend.label }}</button>
-    </div>
+    <SequenceNotes
+      :id="key"
+      :restored="restored && changed"
+      :different="changedRehearsals"
+      :findings="elsewhere"
+      @discard="discard"
+      @mend="mend"
+    />
     <StartSentence v-model="current" :checked="checked" />
     <div class="desk">
       <div class="ruler">
@@ -402,7 +325,7 @@ watch(changedRehearsals, (now, before) => {
           :can-redo="canRedo"
           @move="move"
           @copy="duplicate"
-          @remove="act(tree.remove)"
+          @remove="remove"
           @undo="undo"
           @redo="redo"
         />
@@ -412,17 +335,7 @@ watch(changedRehearsals, (now, before) => {
         <p v-else class="soft none">Choose a step to see and change it.</p>
       </aside>
     </div>
-    <Modal :open="asked !== ''" title="Standing here now" :footer="null" @cancel="asked = ''">
-      <ul class="who">
-        <li v-for="person in there" :key="person.key">
-          <RouterLink :to="`/students/${person.key}`">{{ person.name }}</RouterLink>{{ " "
-          }}<span class="label"
-            >{{ person.until ? `until ${person.until} where they live` : "until something happens"
-            }}<template v-if="person.round"> · round {{ person.round }}</template></span
-          >
-        </li>
-      </ul>
-    </Modal>
+    <StandingHere v-if="asked" :id="key" :step="asked" @close="asked = ''" />
     <TestDialog
       v-if="testing"
       :address="(body) => data(api.POST('/api/sequences/{key}/test', { params: { path: { key } }, body }))"
@@ -481,21 +394,6 @@ watch(changedRehearsals, (now, before) => {
 .save {
   min-width: 158px;
 }
-.note.hint {
-  background: var(--act-bg);
-  color: var(--act);
-  border-color: #c5d8ec;
-}
-.note.fault {
-  background: #fbe9e7;
-  color: var(--red);
-}
-.note {
-  background: var(--warn-bg);
-  color: var(--warn);
-  padding: 7px 22px;
-  border-bottom: 1px solid #ecd39a;
-}
 .desk {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 372px;
@@ -520,12 +418,6 @@ watch(changedRehearsals, (now, before) => {
 }
 .none {
   padding: 18px;
-}
-.who {
-  padding-left: 18px;
-}
-.who li {
-  padding: 3px 0;
 }
 @media (max-width: 900px) {
   .desk {

@@ -2,6 +2,7 @@
 import { computed, inject } from "vue";
 
 import { PURPOSES, type Step } from "../api/school-file";
+import FindingLines from "../parts/FindingLines.vue";
 import { EDITING, type Editing } from "./editing";
 import { spanWords, waitWords } from "./words";
 
@@ -87,16 +88,7 @@ const list = (found: unknown) => (found as string[] | undefined) ?? [];
     <button v-if="figures?.waiting" class="link waiting" @click="editing.who(step.id)">
       {{ figures.waiting }} {{ step.do === "send" ? "held here" : "waiting" }}
     </button>
-    <div
-      v-for="(finding, index) in findings"
-      :key="index"
-      class="finding"
-      :class="finding.level"
-      :role="finding.level === 'fault' ? 'alert' : undefined"
-    >
-      <span>{{ finding.level === "fault" ? "✗" : "▲" }} {{ finding.sentence }}</span>
-      <button v-if="finding.mend" class="link" @click="editing.mend(finding)">{{ finding.mend.label }}</button>
-    </div>
+    <FindingLines :found="findings" aloud class="findings" @mend="editing.mend" />
   </div>
 </template>
 
@@ -214,19 +206,7 @@ button {
 .warn {
   color: var(--warn);
 }
-.finding {
-  font-size: 13px;
-  display: flex;
-  gap: 4px 10px;
-  flex-wrap: wrap;
-  padding: 4px 0 2px;
+.findings {
   max-width: 560px;
-  color: var(--warn);
-}
-.finding.fault {
-  color: var(--red);
-}
-.finding .link {
-  color: var(--act);
 }
 </style>

@@ -6,6 +6,7 @@ import InputNumber from "ant-design-vue/es/input-number";
 import RadioGroup from "ant-design-vue/es/radio/Group";
 import Select from "ant-design-vue/es/select";
 import { computed, inject } from "vue";
+import WallInput from "../parts/WallInput.vue";
 
 import type { Api } from "../api/client";
 import type { Matcher, Step } from "../api/school-file";
@@ -19,8 +20,6 @@ import { EDITING, type Editing } from "./editing";
 import LetterPanel from "./LetterPanel.vue";
 import MatcherRow from "./MatcherRow.vue";
 import WaitPanel from "./WaitPanel.vue";
-import ClockInput from "../parts/ClockInput.vue";
-import DateInput from "../parts/DateInput.vue";
 
 /** The chosen step, to change. */
 const step = defineModel<Step>({ required: true });
@@ -182,17 +181,7 @@ function setTo(text: string): void {
     </template>
     <template v-else-if="step.do === 'dated'">
       <div class="line">
-        <DateInput
-          :model-value="String(step.at).slice(0, 10)"
-          label="Date"
-          @update:model-value="(day) => day && set({ at: `${day}T${String(step.at).slice(11, 16)}` })"
-        />
-        at
-        <ClockInput
-          :model-value="String(step.at).slice(11, 16)"
-          label="Time"
-          @update:model-value="(time) => time && set({ at: `${String(step.at).slice(0, 10)}T${time}` })"
-        />
+        <WallInput :model-value="String(step.at)" @update:model-value="(at) => set({ at })" />
       </div>
       <RadioGroup
         :value="step.zone ?? 'student'"
