@@ -27,7 +27,7 @@ from patient_courier.settings import Settings
 from patient_courier.store.base.tables import PrintRow
 from patient_courier.web.app import create_app
 
-MANY = 10_000
+MANY = 3_000
 NAMES = ("Ana Reis", "Zoë Łukasiewicz-Ñandú", "نور الخطيب", "प्रिया शर्मा", "Αθηνά Παπαδοπούλου")
 DESIGN = Design(
     school="Mallow Lane Apiary School", title="First Hive", zone="Europe/Lisbon", paper_colour="#ffffff", ink="#13283b",
@@ -88,7 +88,7 @@ def _many(report: Report) -> None:
             marks.append(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
     took = time.perf_counter() - began
     report.note(
-        f"{MANY:,} PDFs: {took:.0f} s (aim: under 600); most memory after each tenth, MB: {', '.join(map(str, marks))}"
+        f"{MANY:,} PDFs: {took:.0f} s (aim: under 60 a thousand); most memory after each tenth, MB: {', '.join(map(str, marks))}"
     )
 
 

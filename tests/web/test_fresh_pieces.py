@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from pydantic import TypeAdapter, ValidationError
 
+from patient_courier.core.letters.merge_fields import FIELDS, field_words
 from patient_courier.core.school.blocks import Block
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.events import Matcher
@@ -34,11 +35,19 @@ LEFT_EMPTY = {
 }
 
 
+FIELD_NAMES = [*FIELDS, "student.fields.town_of_birth"]
+
+
 @pytest.fixture(scope="module")
 def made():
     command = ["npx", "vitest", "run", "src/fresh.test.ts", "--disable-console-intercept"]
     said = subprocess.run(
-        command, cwd=UI, env=os.environ | {"VITE_FRESH": "1"}, capture_output=True, text=True, check=True
+        command,
+        cwd=UI,
+        env=os.environ | {"VITE_FRESH": json.dumps(FIELD_NAMES)},
+        capture_output=True,
+        text=True,
+        check=True,
     ).stdout
     (line,) = [line for line in said.splitlines() if line.startswith("FRESH ")]
     return json.loads(line.removeprefix("FRESH "))
@@ -57,6 +66,10 @@ def test_every_kind_fits_the_core(made, what, model, fewest):
         except ValidationError as error:
             wrong = {str(found["loc"][-1]) for found in error.errors()}
             assert wrong <= LEFT_EMPTY and all(not one.get(name) for name in wrong), (one, error)
+
+
+def test_a_chip_names_a_merge_field_as_the_core_does(made):
+    assert made["fields"] == [field_words(name) for name in FIELD_NAMES]
 
 
 @pytest.mark.parametrize(

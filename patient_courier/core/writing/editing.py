@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 from patient_courier.core.checks.finding import Finding
 from patient_courier.core.checks.spots import spots
@@ -49,6 +50,20 @@ def origin_course(definitions: Definitions, matcher: Matcher) -> str | None:
     inner = wanted.get("lesson") or wanted.get("quiz") or wanted.get("module")
     course = wanted.get("course") or (str(inner).partition("/")[0] if inner else None)
     return course or definitions.course_of_offer(str(wanted.get("offer")))
+
+
+def course_begun_with(definitions: Definitions, body: Mapping[str, Any]) -> str | None:
+    """The course that the first start of a sequence names, even while the rest of it can't be read."""
+    starts = body.get("starts")
+    try:
+        first = _STARTS.validate_python(starts[:1] if isinstance(starts, list) else [])
+    except ValidationError:
+        return None
+    found = origin_course(definitions, first[0]) if first else None
+    return found if found in definitions.courses else None
+
+
+_STARTS: TypeAdapter[list[Matcher]] = TypeAdapter(list[Matcher])
 
 
 def starts_words(definitions: Definitions, sequence: Sequence) -> str:

@@ -77,6 +77,16 @@ def test_the_course_line_says_who_stands_where_and_drafts_a_nudge(app, monkeypat
     assert [step["do"] for step in body["steps"]] == ["wait", "send", "waypoint"]
     checked = app.client.post("/api/sequences/check", json=body).json()
     assert [found for found in checked["findings"] if found["level"] == "fault"] == []
+    # What it is about is known while a step can't be read yet, and not told of a course that is not there.
+    unread = {**body, "steps": [{"id": "x", "do": "wait_for"}]}
+    gone = {**body, "starts": [{"on": "enrolled", "course": "gone"}]}
+    asked = [ok(app.client.post("/api/sequences/check", json=one)) for one in (body, unread, gone, {})]
+    assert [(one["about"], one["readable"]) for one in asked] == [
+        ("bees", True),
+        ("bees", False),
+        (None, True),
+        (None, False),
+    ]
 
     def gap():
         found = app.client.get("/api/courses/bees/line").json()["stops"]

@@ -3809,9 +3809,12 @@ export interface components {
          * Checked
          * @description The day ruler for a sequence that is being edited, the findings, and its parts in words.
          *
-         *     ``phrases`` gives for each step what it waits for, or its conditions one after the other.
+         *     ``phrases`` gives for each step what it waits for, or its conditions one after the other; ``about`` is the course that
+         *     its first start names.
          */
         Checked: {
+            /** About */
+            about: string | null;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
             /** Leaves */

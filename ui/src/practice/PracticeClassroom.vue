@@ -204,12 +204,8 @@ const make = useAct(
     try a sequence of this school, use Rehearse on its page.
   </EmptyState>
   <EmptyState v-else-if="!student" title="Who do you want to be?">
-    Choose a student above, or make one up. Then {{ first ? `buy ${first}` : "join a course" }} and watch the inbox.<br /><br /><Button
-      type="primary"
-      size="large"
-      @click="making = true"
-      >Make a student</Button
-    >
+    Choose a student above, or make one up. Then {{ first ? `buy ${first}` : "join a course" }} and watch the inbox.
+    <p><Button type="primary" size="large" @click="making = true">Make a student</Button></p>
   </EmptyState>
   <AskDialog v-model:open="making" title="Make a student" ok="Make" :busy="make.isPending.value" @ok="make.mutate()"
     ><NewStudent v-model="form" invented

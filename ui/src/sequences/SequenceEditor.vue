@@ -107,17 +107,7 @@ const names = computed(
   () =>
     new Map([...(things.value?.sequences ?? []), ...(things.value?.courses ?? [])].map((one) => [one.key, one.title])),
 );
-const course = computed(() => {
-  const start = current.value?.starts[0];
-  const inner = start?.lesson ?? start?.quiz ?? start?.module;
-  const offer = things.value?.offers.find((one) => one.key === start?.offer);
-  const named =
-    (start?.course as string | undefined) ??
-    (inner ? String(inner).split("/")[0] : undefined) ??
-    offer?.course ??
-    undefined;
-  return named && named !== "any" ? named : courses.value[0]?.key;
-});
+const course = computed(() => checked.value?.about ?? courses.value[0]?.key);
 provide(ABOUT, course);
 const { chosen, step, add, addAfter, remove, move, duplicate, choose, goInto, back } = useStepping(current, course);
 watch(

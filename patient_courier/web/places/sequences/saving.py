@@ -16,6 +16,7 @@ from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.telling.condition_words import condition_words
 from patient_courier.core.telling.story import matcher_words
 from patient_courier.core.writing.editing import (
+    course_begun_with,
     phrases,
     unreadable,
 )
@@ -46,7 +47,8 @@ router = APIRouter(prefix="/api/sequences", tags=["sequences"])
 class Checked(BaseModel):
     """The day ruler for a sequence that is being edited, the findings, and its parts in words.
 
-    ``phrases`` gives for each step what it waits for, or its conditions one after the other.
+    ``phrases`` gives for each step what it waits for, or its conditions one after the other; ``about`` is the course that
+    its first start names.
     """
 
     marks: list[MarkOut]
@@ -56,6 +58,7 @@ class Checked(BaseModel):
     only_if: str | None
     phrases: dict[str, list[str]]
     readable: bool
+    about: str | None
 
 
 class Saved(BaseModel):
@@ -78,12 +81,19 @@ class StatusChange(BaseModel):
 def check(body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -> Checked:
     """The day ruler of a sequence being edited, its findings and its parts in words; saves nothing."""
     definitions = definitions_in(post, session)
+    about = course_begun_with(definitions, body)
     try:
         sequence = Sequence.model_validate(body)
     except ValidationError as error:
-        findings = [finding_out(found) for found in unreadable(error, body)]
         return Checked(
-            marks=[], findings=findings, starts=[], leaves=[], only_if=None, phrases={}, readable=False
+            marks=[],
+            findings=[finding_out(found) for found in unreadable(error, body)],
+            starts=[],
+            leaves=[],
+            only_if=None,
+            phrases={},
+            readable=False,
+            about=about,
         )
     beside = definitions.with_sequence(sequence)
     found = sequence_findings(beside, beside.sequences[sequence.key], lacking(session))
@@ -95,6 +105,7 @@ def check(body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -
         only_if=condition_words(definitions, sequence.only_if) if sequence.only_if else None,
         phrases=phrases(definitions, sequence),
         readable=True,
+        about=about,
     )
 
 
