@@ -1,4 +1,4 @@
-"""The console script: demo, serve, new, password, export, rehearse, schema.
+"""The console script: demo, serve, new, password, export, rehearse, translate, schema.
 
 Commands import what only they need, so that a rehearsal does not wait for the web server to load. Longer than three hundred
 lines, since each command stands with its options and its words.
@@ -9,14 +9,17 @@ from __future__ import annotations
 import json
 import sys
 from contextlib import closing
+from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+from pydantic import BaseModel
 from rich.console import Console
 
 from patient_courier import asked
 from patient_courier.core.reading.school_file import Unreadable, read_school, write_school
+from patient_courier.core.rehearsing.rehearsal import definitions_of
 from patient_courier.core.rehearsing.rehearsal import rehearse as play
 from patient_courier.core.school.courses import School
 from patient_courier.core.school.file import SchoolFile
@@ -291,9 +294,47 @@ def rehearse(
 
 
 @app.command()
-def schema() -> None:
-    """The JSON Schema of the school file."""
-    print(json.dumps(SchoolFile.model_json_schema(by_alias=True), ensure_ascii=False, indent=2))
+def translate(
+    connection: Annotated[Path, typer.Argument(help="A connection file.")],
+    messages: Annotated[
+        Path, typer.Argument(help='A message a line: {"received": …, "type": …, "body": …}.')
+    ],
+    school: Annotated[Path, typer.Option(help="The school file that knows the courses and offers.")],
+) -> None:
+    """What messages become by a connection file: a line of JSON for each. Nothing is taken in."""
+    from patient_courier.core.translating.connection import read_connection
+    from patient_courier.core.translating.lines import translated
+
+    try:
+        found = read_connection(connection.read_bytes())
+        definitions = definitions_of(read_school(school.read_bytes()))
+        lines = messages.read_bytes().splitlines()
+    except Unreadable as error:
+        for fault in error.faults:
+            print(f"{fault.pointer or '/'}: {fault.sentence}", file=sys.stderr)
+        raise typer.Exit(2) from error
+    except OSError as error:
+        print(str(error), file=sys.stderr)
+        raise typer.Exit(2) from error
+    for line in lines:
+        if line.strip():
+            print(json.dumps(translated(found, definitions, line), ensure_ascii=False))
+
+
+class Format(StrEnum):
+    """The files that have a schema."""
+
+    SCHOOL = "school"
+    CONNECTION = "connection"
+
+
+@app.command()
+def schema(of: Annotated[Format, typer.Argument(help="Which file.")] = Format.SCHOOL) -> None:
+    """The JSON Schema of the school file, or of a connection file."""
+    from patient_courier.core.translating.connection import Connection
+
+    model: type[BaseModel] = SchoolFile if of is Format.SCHOOL else Connection
+    print(json.dumps(model.model_json_schema(by_alias=True), ensure_ascii=False, indent=2))
 
 
 @app.command(hidden=True)

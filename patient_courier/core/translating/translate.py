@@ -1,0 +1,279 @@
+"""What a message becomes: for each of its items an event, a reason why it waits, or that it is not for us.
+
+The order in which an item is looked at is that of the lines in :func:`_event`: the first that is wrong is named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from decimal import Context, Decimal
+from hashlib import sha256
+from itertools import islice
+from typing import Any
+
+from jsonpath_rfc9535 import JSONPathEnvironment, JSONPathError
+from pydantic import TypeAdapter, ValidationError
+from whenever import Instant
+
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.reading.school_file import validation_faults
+from patient_courier.core.school.courses import check_email
+from patient_courier.core.school.events import Event
+from patient_courier.core.school.text import clean_line, clean_text, shortened, without_halves
+from patient_courier.core.school.values import ReportedMoment, check_zone, moment_text
+from patient_courier.core.translating.connection import FIELDS, NUMBERS, At, Connection, Rule, Same, Test
+from patient_courier.core.translating.item import Item, Waiting, Waits, cut, decimal, value_of
+from patient_courier.core.translating.message import (
+    MOST_ITEMS,
+    Message,
+    Refused,
+    data_of,
+    with_numbers,
+)
+from patient_courier.core.translating.places import in_item, is_there, text_of, walk
+
+# A clock ahead of ours by no more than this counts as ours.
+AHEAD_HOURS = 24
+# Words of consent, to the letter.
+AGREED = ("true", "yes", "1", "on")
+VIAS = ("manual", "import", "preview")
+# Objects of the school that a field names.
+NAMED = ("offer", "course", "lesson", "quiz")
+_EXACT = Context(prec=50, traps=[])
+_EVENT: TypeAdapter[Event] = TypeAdapter(Event)
+_MOMENT: TypeAdapter[Instant] = TypeAdapter(ReportedMoment)
+_PATHS = JSONPathEnvironment()
+
+
+@dataclass(frozen=True, slots=True)
+class Reported:
+    """An event that an item became: as in the school file, with the student as they are described."""
+
+    event: dict[str, Any]
+
+    def as_json(self) -> dict[str, Any]:
+        return {"event": self.event}
+
+
+@dataclass(frozen=True, slots=True)
+class NotForUs:
+    """No rule is for this item."""
+
+    def as_json(self) -> dict[str, Any]:
+        return {"not_for_us": True}
+
+
+Became = Reported | Waits | NotForUs
+
+
+@dataclass(frozen=True, slots=True)
+class Translated:
+    """What a message became: item by item, or refused as a whole."""
+
+    items: list[Became] = field(default_factory=list)
+    refused: str | None = None
+
+    def as_json(self) -> dict[str, Any]:
+        if self.refused is not None:
+            return {"refused": self.refused}
+        return {"items": [one.as_json() for one in self.items]}
+
+
+def translate(connection: Connection, definitions: Definitions, message: Message) -> Translated:
+    """What a message of this connection becomes in this school. Never raises for what stands in the message."""
+    try:
+        data = data_of(message)
+        items = _items(connection, message, data)
+    except Refused as refused:
+        return Translated(refused=without_halves(str(refused)))
+    return Translated(
+        [
+            _item(Item(connection, definitions, message, data, item, number))
+            for number, item in enumerate(items, 1)
+        ]
+    )
+
+
+def _items(connection: Connection, message: Message, data: Any) -> list[Any]:
+    if connection.each is None:
+        return [data]
+    # Numbers are compared as numbers in a path; what stands in the items are texts.
+    try:
+        nodes = islice(_PATHS.compile(connection.each).finditer(with_numbers(message)), MOST_ITEMS + 1)
+        ways = [node.location for node in nodes]
+    except (JSONPathError, RecursionError) as error:
+        raise Refused(f"Its items can't be looked for: {error}") from error
+    if len(ways) > MOST_ITEMS:
+        raise Refused(f"There are more than {MOST_ITEMS:,} items in this message.")
+    return [walk(data, list(way)) for way in ways]
+
+
+def _item(item: Item) -> Became:
+    rule = next((one for one in item.connection.rules if all(_holds(item, test) for test in one.when)), None)
+    if rule is None:
+        return NotForUs()
+    try:
+        return Reported(_event(item, rule))
+    except Waiting as waiting:
+        return waiting.waits
+
+
+def _holds(item: Item, test: Test) -> bool:
+    node = item.at(test.place)
+    if test.exists is not None:
+        return is_there(node) == test.exists
+    # Of a list, each of its texts.
+    texts = {text_of(one) for one in (node if isinstance(node, list) else [node])} - {None}
+    if test.is_ is not None:
+        return not texts.isdisjoint(one.strip() for one in test.is_)
+    return texts.isdisjoint(one.strip() for one in test.not_ or ())
+
+
+def _event(item: Item, rule: Rule) -> dict[str, Any]:
+    email = _address(item)
+    at = _moment(item)
+    id = _id(item, rule.event.type)
+    own = {name: _own(item, rule, name) for name in FIELDS[rule.event.type]}
+    student = _student(item, email)
+    body = {
+        "at": moment_text(at),
+        "type": rule.event.type,
+        "student": "student",
+        "id": id,
+        **{name: value for name, value in own.items() if value is not None},
+    }
+    try:
+        event = _EVENT.validate_python(body)
+    except ValidationError as error:
+        raise _unfit(item, rule, error, body) from error
+    made: dict[str, Any] = event.model_dump(mode="json", by_alias=True, exclude_none=True)
+    return made | {"student": student}
+
+
+def _unfit(item: Item, rule: Rule, error: ValidationError, body: dict[str, Any]) -> Waiting:
+    """What an event of ours can't hold: a text that is too long, a key with control characters in it."""
+    fault = validation_faults(error, body)[0]
+    name = fault.pointer.rpartition("/")[2]
+    value = rule.event.value(name) if name in FIELDS[rule.event.type] else None
+    place, found = cut(item, value) if value is not None else (None, None)
+    return Waiting(f"{_called(name)} can't be used: {fault.sentence}.", place, found)
+
+
+def _address(item: Item) -> str:
+    value = item.connection.student.email
+    text = value_of(item, value, "the address")
+    place, found = cut(item, value)
+    if text is None:
+        raise Waiting("There is no address here.", place, found)
+    try:
+        return check_email(text)
+    except ValueError as error:
+        raise Waiting(f"{error}.".replace("..", "."), place, found) from error
+
+
+def _moment(item: Item) -> Instant:
+    when, received = item.connection.at, item.message.received
+    if when is None:
+        return received
+    text = item.text(when.place)
+    if text is None:
+        raise Waiting("There is no time here.", when.place)
+    try:
+        at = _MOMENT.validate_python(text if when.as_ == "rfc3339" else _since_1970(text, when.as_))
+    except (ValueError, OverflowError) as error:
+        raise Waiting(f"“{shortened(text)}” can't be read as a time.", when.place, text) from error
+    if at > received.add(hours=AHEAD_HOURS):
+        raise Waiting(f"This lies more than {AHEAD_HOURS} hours ahead: {shortened(text)}.", when.place, text)
+    return min(at, received)
+
+
+def _since_1970(text: str, unit: str) -> Instant:
+    number = decimal(text)
+    if number is None or not -(10**15) < number < 10**15:
+        raise ValueError(text)
+    nanoseconds = _EXACT.multiply(number, Decimal(10**9 if unit == "seconds" else 10**6))
+    return Instant.from_timestamp(int(nanoseconds), unit="nanosecond")
+
+
+def _id(item: Item, type: str) -> str:
+    places = item.connection.id
+    parts = []
+    for place in places or []:
+        text = item.text(place)
+        if text is None:
+            raise Waiting("There is nothing here that tells this from others.", place)
+        parts.append(text)
+    own = "/".join(parts) if places else sha256(item.message.body).hexdigest()[:32]
+    numbered = item.connection.each is not None and not any(in_item(place) for place in places or [])
+    return f"{item.connection.key}:{type}:{own}" + (f"#{item.number}" if numbered else "")
+
+
+def _own(item: Item, rule: Rule, name: str) -> Any:
+    """One of the event's own fields; None where it may be left out."""
+    value = rule.event.value(name)
+    text = value_of(item, value, _called(name)) if value is not None else None
+    if text is None:
+        if FIELDS[rule.event.type][name]:
+            place, found = cut(item, value)
+            raise Waiting(f"There is no {name} here.", place, found)
+        return "manual" if name == "via" else None
+    place, found = cut(item, value)
+    if name in NUMBERS:
+        return _number(item, value, text, place, found)
+    if name == "via" and text not in VIAS:
+        raise Waiting(f"“{shortened(text)}” is none of {', '.join(VIAS)}.", place, found)
+    if name in NAMED and item.definitions.unknown({name: text}):
+        raise Waiting(f"There is no {name} “{shortened(text)}” in this school.", place, found)
+    return text
+
+
+def _number(item: Item, value: At | Same | None, text: str, place: str | None, found: str | None) -> float:
+    number = decimal(text)
+    if number is None:
+        raise Waiting(f"“{shortened(text)}” is not a number.", place, found)
+    if isinstance(value, At) and value.of is not None:
+        whole = item.text(value.of)
+        of = decimal(whole) if whole is not None else None
+        if of is None or not of > 0:
+            said = f"“{shortened(whole)}”" if whole is not None else "Nothing"
+            raise Waiting(f"{said} is not a number above 0 to measure by.", value.of, whole)
+        number = _EXACT.divide(_EXACT.multiply(number, Decimal(100)), of)
+    if number.is_nan() or not 0 <= number <= 100:
+        raise Waiting("This does not lie between 0 and 100.", place, found)
+    return int(number) if number == number.to_integral_value() else float(number)
+
+
+def _student(item: Item, email: str) -> dict[str, Any]:
+    """The student as the message describes them; what has no value is left out."""
+    who = item.connection.student
+    found: dict[str, Any] = {"email": email}
+    reads: list[tuple[str, At | Same | None, Callable[[str], Any]]] = [
+        ("first_name", who.first_name, clean_line),
+        ("last_name", who.last_name, clean_line),
+        ("timezone", who.timezone, _zone),
+        ("news", who.news, lambda text: True if text in AGREED else None),
+    ]
+    for name, value, read in reads:
+        text = value_of(item, value, _called(name)) if value is not None else None
+        said = read(text) if text is not None else None
+        if said:
+            found[name] = said
+    texts = {name: value_of(item, value, f"“{name}”") for name, value in who.fields.items()}
+    fields = {
+        name: cleaned for name, text in texts.items() if text is not None and (cleaned := clean_text(text))
+    }
+    return found | ({"fields": fields} if fields else {})
+
+
+def _zone(text: str) -> str | None:
+    try:
+        return check_zone(text)
+    except ValueError:
+        return None
+
+
+def _called(name: str) -> str:
+    return {"first_name": "the first name", "last_name": "the last name", "timezone": "the time zone"}.get(
+        name, f"the {name}"
+    )
