@@ -20,7 +20,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import Event
-from patient_courier.core.school.text import clean_line, clean_text, shortened, without_halves
+from patient_courier.core.school.text import clean_line, clean_text, is_fit, shortened, without_halves
 from patient_courier.core.school.values import ReportedMoment, check_zone, moment_text
 from patient_courier.core.translating.connection import FIELDS, NUMBERS, At, Connection, Rule, Same, Test
 from patient_courier.core.translating.item import Item, Waiting, Waits, cut, decimal, value_of
@@ -35,6 +35,8 @@ from patient_courier.core.translating.places import in_item, is_there, text_of, 
 
 # A clock ahead of ours by no more than this counts as ours.
 AHEAD_HOURS = 24
+# Characters of an event's id.
+MOST_ID = 200
 # Words of consent, to the letter.
 AGREED = ("true", "yes", "1", "on")
 VIAS = ("manual", "import", "preview")
@@ -157,7 +159,8 @@ def _unfit(item: Item, rule: Rule, error: ValidationError, body: dict[str, Any])
     name = fault.pointer.rpartition("/")[2]
     value = rule.event.value(name) if name in FIELDS[rule.event.type] else None
     place, found = cut(item, value) if value is not None else (None, None)
-    return Waiting(f"{_called(name)} can't be used: {fault.sentence}.", place, found)
+    called = _called(name)
+    return Waiting(f"{called[:1].upper()}{called[1:]} can't be used: {fault.sentence}.", place, found)
 
 
 def _address(item: Item) -> str:
@@ -203,10 +206,18 @@ def _id(item: Item, type: str) -> str:
         text = item.text(place)
         if text is None:
             raise Waiting("There is nothing here that tells this from others.", place)
+        if not is_fit(text):
+            raise Waiting("What tells this from others is no line of text.", place, text)
         parts.append(text)
     own = "/".join(parts) if places else sha256(item.message.body).hexdigest()[:32]
     numbered = item.connection.each is not None and not any(in_item(place) for place in places or [])
-    return f"{item.connection.key}:{type}:{own}" + (f"#{item.number}" if numbered else "")
+    made = f"{item.connection.key}:{type}:{own}" + (f"#{item.number}" if numbered else "")
+    if len(made) > MOST_ID:
+        longest = max(
+            zip(parts, places or [], strict=True), key=lambda one: len(one[0]), default=(None, None)
+        )
+        raise Waiting("What tells this from others is too long.", longest[1], longest[0])
+    return made
 
 
 def _own(item: Item, rule: Rule, name: str) -> Any:
