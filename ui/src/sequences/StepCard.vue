@@ -88,7 +88,7 @@ const list = (found: unknown) => (found as string[] | undefined) ?? [];
     <button v-if="figures?.waiting" class="link waiting" @click="editing.who(step.id)">
       {{ figures.waiting }} {{ step.do === "send" ? "held here" : "waiting" }}
     </button>
-    <FindingLines :found="findings" aloud class="findings" @mend="editing.mend" />
+    <div v-if="findings.length" class="findings"><FindingLines :found="findings" aloud @mend="editing.mend" /></div>
   </div>
 </template>
 
