@@ -124,6 +124,7 @@ def main(wanted: list[str]) -> None:
                     if act:
                         act(page)
                     page.wait_for_timeout(700)
+                    page.locator(".ant-message-notice").first.wait_for(state="detached")
                     page.screenshot(path=OUT / f"{name}.png")
                     print(name)
                 browser.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from patient_courier.core.engine.definitions import ReadyLetter
 from patient_courier.core.letters.merge_fields import known_field
 from patient_courier.core.school.broadcasts import Broadcast
-from patient_courier.core.school.conditions import All, Any_, Condition, IsField, IsLetter, Leaf, Not
+from patient_courier.core.school.conditions import All, Any_, Condition, IsLetter, Leaf, Not
 
 
 def fields_asked(letter: ReadyLetter) -> frozenset[str] | None:
@@ -43,5 +43,5 @@ def _asks_for_letters(condition: Condition) -> bool:
             return _asks_for_letters(condition.not_)
         case IsLetter():
             return True
-        case IsField() | Leaf():
+        case Leaf():
             return False

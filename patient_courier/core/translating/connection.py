@@ -57,7 +57,7 @@ def _scalar(value: Any) -> Any:
     return json.dumps(value) if isinstance(value, bool | int | float) else value
 
 
-Comparable = Annotated[str, BeforeValidator(_scalar)]
+Comparable = Annotated[str, BeforeValidator(_scalar, json_schema_input_type=str | bool | int | float)]
 
 
 class At(Model):
@@ -88,7 +88,7 @@ def _plain(value: Any) -> Any:
 
 
 Value = Annotated[
-    Annotated[At, BeforeValidator(_plain), Tag("place")]
+    Annotated[At, BeforeValidator(_plain, json_schema_input_type=Place), Tag("place")]
     | Annotated[At, Tag("at")]
     | Annotated[Same, Tag("same")],
     Discriminator(_form),

@@ -15,7 +15,7 @@ from patient_courier.core.translating.message import Message
 from patient_courier.core.translating.translate import translate
 
 
-class Line(Model):
+class KeptMessage(Model):
     """A message as it was kept: when it was received, its content type, and its body as text."""
 
     received: Moment
@@ -30,7 +30,7 @@ def translated(connection: Connection, definitions: Definitions, line: bytes) ->
     except NotJson as error:
         return {"refused": f"This line is not JSON: {error}"}
     try:
-        kept = Line.model_validate(data)
+        kept = KeptMessage.model_validate(data)
     except ValidationError as error:
         fault = validation_faults(error, data)[0]
         return {"refused": f"This line is no message: {fault.pointer} {fault.sentence}".replace(":  ", ": ")}
