@@ -6,12 +6,16 @@ import queue
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
+from typing import Any, Generic, Protocol, TypeVar
 
 import structlog
 from sqlalchemy.orm import Session
+from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.translating.message import Message
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.connecting import Outcome, count_unproven, keep_for_later, take_message
 from patient_courier.dispatch.receiving import Receipt, Refusal, keep_problem, receive
 from patient_courier.dispatch.worker import Worker
 from patient_courier.intake.events import Read
@@ -24,25 +28,117 @@ MOST_WAITING = 500
 MOST_TOGETHER, MOST_EVENTS = 50, 500
 
 
-@dataclass(slots=True)
-class _Message:
-    """One sender's events, or what is no event, and where the answer goes."""
+T = TypeVar("T")
+Answer = TypeVar("Answer", covariant=True)
+
+
+class Arrived(Protocol[Answer]):
+    """What one sender has sent: how many events it may hold, and how it is taken in within a transaction."""
+
+    @property
+    def size(self) -> int: ...
+
+    def take(self, session: Session, definitions: Definitions, now: Instant) -> Answer:
+        """Take it in."""
+
+    def alone(self, arrivals: Arrivals) -> Answer:
+        """What becomes of it when it could not be taken in: as much as possible goes in, the rest is kept for the owner."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reports:
+    """Events in our own form."""
 
     reports: list[Read]
-    answer: Future[Receipt] = field(default_factory=Future)
+
+    @property
+    def size(self) -> int:
+        return len(self.reports)
+
+    def take(self, session: Session, definitions: Definitions, now: Instant) -> Receipt:
+        return receive(session, definitions, self.reports, now)
+
+    def alone(self, arrivals: Arrivals) -> Receipt:
+        """Each event in a transaction of its own; what can't be taken in for a reason of ours is kept for the owner."""
+        receipt = Receipt()
+        for index, report in enumerate(self.reports):
+            try:
+                receipt.add(arrivals.take_one(Reports([report])), index)
+            except Busy:
+                raise  # nothing is wrong with the event: all of them may be sent again
+            except Exception as wrong:
+                log.exception("an event could not be taken in")
+                reason = f"this event could not be taken in ({type(wrong).__name__})"
+                with arrivals.database.writing() as session:
+                    keep_problem(session, report.raw, reason, read_clock(session).now)
+                receipt.refused.append(Refusal(index, reason))
+        return receipt
+
+
+@dataclass(frozen=True, slots=True)
+class Delivered:
+    """A message of a connection, which has proven itself."""
+
+    connection: int
+    type: str
+    body: bytes
+    size: int = 1
+
+    def take(self, session: Session, definitions: Definitions, now: Instant) -> Outcome:
+        return take_message(session, definitions, self.connection, self.type, self.body, now)
+
+    def alone(self, arrivals: Arrivals) -> Outcome:
+        """In a transaction of its own; what can't be taken in for a reason of ours waits for the owner."""
+        try:
+            return arrivals.take_one(self)
+        except Busy:
+            raise
+        except Exception as wrong:
+            log.exception("a message could not be taken in")
+            with arrivals.database.writing() as session:
+                return keep_for_later(
+                    session,
+                    arrivals.definitions(session),
+                    self.connection,
+                    Message(read_clock(session).now, self.type, self.body),
+                    type(wrong).__name__,
+                )
+
+
+@dataclass(frozen=True, slots=True)
+class Unproven:
+    """A message of a connection whose proof failed: counted, and not kept."""
+
+    connection: int
+    why: str
+    size: int = 1
+
+    def take(self, session: Session, definitions: Definitions, now: Instant) -> Outcome:
+        return count_unproven(session, definitions, self.connection, self.why, now)
+
+    def alone(self, arrivals: Arrivals) -> Outcome:
+        return arrivals.take_one(self)
+
+
+@dataclass(slots=True)
+class _Waiting(Generic[T]):
+    """What has arrived, and where the answer goes."""
+
+    arrived: Arrived[T]
+    answer: Future[T] = field(default_factory=Future)
 
 
 class Arrivals:
-    """Takes in events in the order in which their messages came."""
+    """Takes in what arrives in the order in which it came."""
 
     def __init__(
         self, database: Database, definitions: Callable[[Session], Definitions], nudge: Callable[[], None]
     ) -> None:
         """``nudge`` is called when something has been taken in."""
-        self._database = database
-        self._load = definitions
+        self.database = database
+        self.definitions = definitions
         self._nudge = nudge
-        self._queue: queue.Queue[_Message] = queue.Queue(MOST_WAITING)
+        self._queue: queue.Queue[_Waiting[Any]] = queue.Queue(MOST_WAITING)
         self._worker = Worker("arrivals", self._work)
 
     def start(self) -> None:
@@ -51,65 +147,61 @@ class Arrivals:
     def stop(self) -> None:
         self._worker.stop()
 
-    def submit(self, reports: list[Read]) -> Future[Receipt]:
-        """Hand in the events of one message; the receipt comes when they are on the disk. Raises Busy."""
-        message = _Message(reports)
+    def submit(self, arrived: Arrived[T]) -> Future[T]:
+        """Hand in what one sender has sent; the answer comes when it is on the disk. Raises Busy."""
+        waiting: _Waiting[T] = _Waiting(arrived)
         try:
-            self._queue.put_nowait(message)
+            self._queue.put_nowait(waiting)
         except queue.Full as error:
             raise Busy("Too many events are waiting to be taken in.") from error
         self._worker.nudge()
-        return message.answer
+        return waiting.answer
+
+    def take_one(self, arrived: Arrived[T]) -> T:
+        """In a transaction of its own."""
+        with self.database.writing() as session:
+            return arrived.take(session, self.definitions(session), read_clock(session).now)
 
     def _work(self) -> float:
         while lot := self._next_lot():
             try:
                 self._take(lot)
             except Exception as error:
-                for message in lot:
-                    if not message.answer.done():
-                        message.answer.set_exception(error)
+                for one in lot:
+                    if not one.answer.done():
+                        one.answer.set_exception(error)
         return 3600.0
 
-    def _next_lot(self) -> list[_Message]:
-        lot: list[_Message] = []
-        while len(lot) < MOST_TOGETHER and sum(len(x.reports) for x in lot) < MOST_EVENTS:
+    def _next_lot(self) -> list[_Waiting[Any]]:
+        lot: list[_Waiting[Any]] = []
+        while len(lot) < MOST_TOGETHER and sum(x.arrived.size for x in lot) < MOST_EVENTS:
             try:
                 lot.append(self._queue.get_nowait())
             except queue.Empty:
                 break
         return lot
 
-    def _take(self, lot: list[_Message]) -> None:
-        """All messages in one transaction; should one of them break it, each on its own."""
+    def _take(self, lot: list[_Waiting[Any]]) -> None:
+        """All of it in one transaction; should one break it, each on its own."""
         try:
-            with self._database.writing() as session:
-                receipts = [self._receive(session, message.reports) for message in lot]
+            with self.database.writing() as session:
+                answers = [
+                    one.arrived.take(session, self.definitions(session), read_clock(session).now)
+                    for one in lot
+                ]
         except Busy:
             raise
         except Exception:
             log.exception("messages could not be taken in together")
-            receipts = [self._one_by_one(message.reports) for message in lot]
-        for message, receipt in zip(lot, receipts, strict=True):
-            message.answer.set_result(receipt)
+            self._each_alone(lot)
+        else:
+            for one, answer in zip(lot, answers, strict=True):
+                one.answer.set_result(answer)
         self._nudge()
 
-    def _receive(self, session: Session, reports: list[Read]) -> Receipt:
-        return receive(session, self._load(session), reports, read_clock(session).now)
-
-    def _one_by_one(self, reports: list[Read]) -> Receipt:
-        """Each event in a transaction of its own; what can't be taken in for a reason of ours is kept for the owner."""
-        receipt = Receipt()
-        for index, report in enumerate(reports):
+    def _each_alone(self, lot: list[_Waiting[Any]]) -> None:
+        for one in lot:
             try:
-                with self._database.writing() as session:
-                    receipt.add(self._receive(session, [report]), index)
-            except Busy:
-                raise  # nothing is wrong with the event: all of them may be sent again
-            except Exception as error:
-                log.exception("an event could not be taken in")
-                reason = f"this event could not be taken in ({type(error).__name__})"
-                with self._database.writing() as session:
-                    keep_problem(session, report.raw, reason, read_clock(session).now)
-                receipt.refused.append(Refusal(index, reason))
-        return receipt
+                one.answer.set_result(one.arrived.alone(self))
+            except Exception as wrong:
+                one.answer.set_exception(wrong)

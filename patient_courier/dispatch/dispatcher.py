@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from email.parser import BytesParser
 from email.policy import default as mail_policy
 from email.utils import parsedate_to_datetime
@@ -12,12 +13,14 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier import logs
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.events import Bounced
 from patient_courier.core.school.text import clean_line
 from patient_courier.dispatch.arriving import Arrivals
 from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
 from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
+from patient_courier.dispatch.connecting import look_again
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
 from patient_courier.dispatch.only_one import OnlyOne
@@ -37,11 +40,22 @@ from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.base.definitions import Library
 from patient_courier.store.broadcasts.broadcasts import in_status
 from patient_courier.store.completion.issuing import fill
+from patient_courier.store.connections import waiting
 from patient_courier.store.outbox.mailroom import keep_message
 from patient_courier.store.school.secrets import read_secrets
 from patient_courier.store.students import moves
 
 log = structlog.get_logger()
+# By the school's clock: what waits for its time is looked at so often.
+LOOK_EVERY_SECONDS = 30
+
+
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """With which school, and when by its clock, what waits was looked at last."""
+
+    definitions: Definitions
+    at: Instant
 
 
 class Post:
@@ -64,6 +78,7 @@ class Post:
         )
         self.caller = Caller(database, self.secrets["calls"], inside=settings.calls_inside)
         self.arrivals = Arrivals(database, self.library.load, self._nudge_soon)
+        self._looked: Looked | None = None
         self._hand: OnlyOne | None = None
         self._waker = Worker("waker", self._wake)
         self._poster = Worker("poster", self._post)
@@ -142,6 +157,7 @@ class Post:
         """
         if self.database.trouble is not None:
             self.database.probe()
+        self._look_at_waiting()
         while not self._waker.stopping:
             real = real_now()
             with self.database.reading() as session:
@@ -163,6 +179,21 @@ class Post:
             self._poster.nudge()
             self._calling.nudge()
         return 0.0
+
+    def _look_at_waiting(self) -> None:
+        """Items of messages that waited for the school, or for their time, go in when they can."""
+        with self.database.reading() as session:
+            definitions, now = self.library.load(session), read_clock(session).now
+            before = self._looked
+            changed = before is None or before.definitions is not definitions
+            if before is not None and not changed and now < before.at.add(seconds=LOOK_EVERY_SECONDS):
+                return
+            any_there = waiting.any_like(session, ("ahead", "unknown") if changed else ("ahead",))
+        if any_there:
+            with self.database.writing() as session:
+                look_again(session, definitions, now, school_changed=changed)
+            self._poster.nudge()
+        self._looked = Looked(definitions, now)
 
     def _move_students(self) -> None:
         """New addresses that nobody has objected to for a week hold from now on."""

@@ -92,7 +92,7 @@ def take_in(
         part = tried.rows[begin : begin + CHUNK]
         try:
             with database.writing() as session:
-                _take_part(session, _quiet(definitions(session), how.starts), part, how, id, taken)
+                _take_part(session, _for(definitions(session), how), part, how, id, taken)
         except Busy:
             raise
         except Exception:
@@ -100,6 +100,11 @@ def take_in(
             _one_by_one(database, definitions, part, how, id, taken)
         step(len(part))
     return id
+
+
+def _for(definitions: Definitions, how: How) -> Definitions:
+    """Nothing starts for those who come in by a file unless the owner wishes."""
+    return definitions if how.starts else quiet(definitions)
 
 
 def _one_by_one(
@@ -114,20 +119,18 @@ def _one_by_one(
     for row in part:
         try:
             with database.writing() as session:
-                _take_part(session, _quiet(definitions(session), how.starts), [row], how, id, taken)
+                _take_part(session, _for(definitions(session), how), [row], how, id, taken)
         except Exception:
             log.exception("a row could not be taken in", row=row.number)
             with database.writing() as session:
                 stored.count_refused(session, id)
 
 
-def _quiet(definitions: Definitions, starts: bool) -> Definitions:
-    """The definitions with no start of any sequence, unless the owner wants them to start."""
-    if starts:
-        return definitions
-    quiet = copy.copy(definitions)
-    quiet.starting = {}
-    return quiet
+def quiet(definitions: Definitions) -> Definitions:
+    """The definitions with no start of any sequence: facts come about, no run begins."""
+    found = copy.copy(definitions)
+    found.starting = {}
+    return found
 
 
 def _take_part(

@@ -21,8 +21,8 @@ from patient_courier.intake.events import Read, Reporter
 from patient_courier.store.base.plain import STUDENTS
 from patient_courier.store.base.statements import Statement, given, one_of
 from patient_courier.store.base.tables import ProblemRow, StudentRow
-from patient_courier.store.school.opening import add_student
 from patient_courier.store.students import people
+from patient_courier.store.students.adding import add_student
 from patient_courier.store.students.consents import REPORTED
 
 _BY_KEY = Statement(select(STUDENTS.c.key).where(STUDENTS.c.key == given("who")))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, func, select, update
@@ -68,8 +68,7 @@ def take_events(
 
 def _without_known(session: Session, events: Sequence[Event]) -> list[Event]:
     """The events whose id has not been seen; their ids count as seen from now on."""
-    named = {event.id for event in events if event.id}
-    known = {row.id for row in _KNOWN_IDS.rows(session, ids=list(named))} if named else set()
+    known = known_ids(session, {event.id for event in events if event.id})
     fresh = []
     for event in events:
         if event.id is None or event.id not in known:
@@ -79,6 +78,11 @@ def _without_known(session: Session, events: Sequence[Event]) -> list[Event]:
     if new:
         _NEW_IDS.run_many(session, new)
     return fresh
+
+
+def known_ids(session: Session, ids: Collection[str]) -> set[str]:
+    """Those among the ids under which an event has been taken in."""
+    return {row.id for row in _KNOWN_IDS.rows(session, ids=list(ids))} if ids else set()
 
 
 def _ids(session: Session, keys: set[str]) -> dict[str, int]:

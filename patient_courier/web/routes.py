@@ -13,6 +13,7 @@ from patient_courier.web.places.broadcasts import (
     recipients,
     wave,
 )
+from patient_courier.web.places.connections import connections, incoming, messages, waiting
 from patient_courier.web.places.courses import (
     certificate_archive,
     certificates,
@@ -67,6 +68,7 @@ def include_routes(app: FastAPI) -> None:
     # The intake is asked most often, so it is looked for first.
     for place in (
         intake,
+        incoming,
         session,
         frame,
         today,
@@ -113,8 +115,11 @@ def include_routes(app: FastAPI) -> None:
         school,
         signing_keys,
         removing,
+        messages,
+        connections,
+        waiting,
     ):
-        app.include_router(place.router, responses=SIGNED_IN if place is not intake else {})
+        app.include_router(place.router, responses=SIGNED_IN if place not in (intake, incoming) else {})
     for shown in (
         stopping,
         choosing,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
-from typing import Any
+from typing import Any, Literal
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.text import shortened, without_halves
@@ -17,13 +17,24 @@ from patient_courier.core.translating.places import at_place, text_of
 _NUMBER = re.compile(r"-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][+-]?[0-9]+)?")
 
 
+Why = Literal["unmapped", "unknown", "ahead", "other"]
+
+
 @dataclass(frozen=True, slots=True)
 class Waits:
-    """Why an item is no event yet: where what is wrong stands, and the text that was found there."""
+    """Why an item is no event yet: where what is wrong stands, and the text that was found there.
+
+    ``why`` tells what would help: to say what a text means (``unmapped``), to add it to the school (``unknown``), or only
+    time (``ahead``); ``field`` is what could not be found out, ``type`` and ``id`` are those of the event it would be.
+    """
 
     sentence: str
     place: str | None = None
     found: str | None = None
+    why: Why = "other"
+    field: str = ""
+    type: str = ""
+    id: str | None = None
 
     def as_json(self) -> dict[str, Any]:
         return {"waits": self.sentence, "place": self.place, "found": self.found}
@@ -32,11 +43,18 @@ class Waits:
 class Waiting(Exception):
     """Ends the translation of one item."""
 
-    def __init__(self, sentence: str, place: str | None = None, found: str | None = None) -> None:
+    def __init__(
+        self,
+        sentence: str,
+        place: str | None = None,
+        found: str | None = None,
+        *,
+        why: Why = "other",
+        field: str = "",
+    ) -> None:
         super().__init__(sentence)
-        self.waits = Waits(
-            without_halves(sentence), place, without_halves(found) if found is not None else None
-        )
+        said = without_halves(found) if found is not None else None
+        self.waits = Waits(without_halves(sentence), place, said, why, field)
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,15 +75,16 @@ class Item:
         return text_of(self.at(place))
 
 
-def value_of(item: Item, value: At | Same, called: str) -> str | None:
-    """A value as a text, or None. What is not in its map waits."""
+def value_of(item: Item, value: At | Same, called: str, field: str = "") -> str | None:
+    """A value as a text, or None. What is not in its map waits; ``field`` is whose value it is, ``called`` how one says it."""
     if isinstance(value, Same):
         return value.is_.strip() or None
     _, text = cut(item, value)
     if text is None or value.map is None:
         return text
     if text not in value.map:
-        raise Waiting(f"Nobody has said yet what {called} “{shortened(text)}” is.", value.place, text)
+        sentence = f"Nobody has said yet what {called} “{shortened(text)}” is."
+        raise Waiting(sentence, value.place, text, why="unmapped", field=field)
     return value.map[text].strip() or None
 
 

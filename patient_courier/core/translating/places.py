@@ -32,6 +32,15 @@ def _checked(place: str) -> str:
     return place
 
 
+def is_place(text: str) -> bool:
+    """Whether a text is one."""
+    try:
+        _parts(text)
+    except ValueError:
+        return False
+    return True
+
+
 Place = Annotated[str, AfterValidator(_checked)]
 
 

@@ -6,13 +6,14 @@ The order in which an item is looked at is that of the lines in :func:`_event`: 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Context, Decimal
+from functools import lru_cache
 from hashlib import sha256
 from itertools import islice
 from typing import Any
 
-from jsonpath_rfc9535 import JSONPathEnvironment, JSONPathError
+from jsonpath_rfc9535 import JSONPathEnvironment, JSONPathError, JSONPathQuery
 from pydantic import TypeAdapter, ValidationError
 from whenever import Instant
 
@@ -86,7 +87,7 @@ def translate(connection: Connection, definitions: Definitions, message: Message
     """What a message of this connection becomes in this school. Never raises for what stands in the message."""
     try:
         data = data_of(message)
-        items = _items(connection, message, data)
+        items = items_of(connection.each, message, data)
     except Refused as refused:
         return Translated(refused=without_halves(str(refused)))
     return Translated(
@@ -97,18 +98,28 @@ def translate(connection: Connection, definitions: Definitions, message: Message
     )
 
 
-def _items(connection: Connection, message: Message, data: Any) -> list[Any]:
-    if connection.each is None:
-        return [data]
+def items_of(each: str | None, message: Message, data: Any) -> list[Any]:
+    """The items of a message whose ``data`` has been read; without ``each`` it is the one item. Raises Refused."""
+    return [data] if each is None else [walk(data, way) for way in ways_to(each, message)]
+
+
+def ways_to(each: str, message: Message) -> list[list[Any]]:
+    """The ways to the items that a path (RFC 9535) finds, as names and numbers. Raises Refused."""
     # Numbers are compared as numbers in a path; what stands in the items are texts.
     try:
-        nodes = islice(_PATHS.compile(connection.each).finditer(with_numbers(message)), MOST_ITEMS + 1)
-        ways = [node.location for node in nodes]
+        nodes = islice(_path(each).finditer(with_numbers(message)), MOST_ITEMS + 1)
+        ways = [list(node.location) for node in nodes]
     except (JSONPathError, RecursionError) as error:
         raise Refused(f"Its items can't be looked for: {error}") from error
     if len(ways) > MOST_ITEMS:
         raise Refused(f"There are more than {MOST_ITEMS:,} items in this message.")
-    return [walk(data, list(way)) for way in ways]
+    return ways
+
+
+@lru_cache(maxsize=64)
+def _path(each: str) -> JSONPathQuery:
+    """A path made ready: that takes ten times as long as following it."""
+    return _PATHS.compile(each)
 
 
 def _item(item: Item) -> Became:
@@ -118,7 +129,15 @@ def _item(item: Item) -> Became:
     try:
         return Reported(_event(item, rule))
     except Waiting as waiting:
-        return waiting.waits
+        return replace(waiting.waits, type=rule.event.type, id=_id_if_any(item, rule.event.type))
+
+
+def _id_if_any(item: Item, type: str) -> str | None:
+    """The id that an item waits under, so that its repeat is known; None where it has none."""
+    try:
+        return _id(item, type)
+    except Waiting:
+        return None
 
 
 def _holds(item: Item, test: Test) -> bool:
@@ -187,7 +206,8 @@ def _moment(item: Item) -> Instant:
     except (ValueError, OverflowError) as error:
         raise Waiting(f"“{shortened(text)}” can't be read as a time.", when.place, text) from error
     if at > received.add(hours=AHEAD_HOURS):
-        raise Waiting(f"This lies more than {AHEAD_HOURS} hours ahead: {shortened(text)}.", when.place, text)
+        sentence = f"This lies more than {AHEAD_HOURS} hours ahead: {shortened(text)}."
+        raise Waiting(sentence, when.place, text, why="ahead")
     return min(at, received)
 
 
@@ -223,7 +243,7 @@ def _id(item: Item, type: str) -> str:
 def _own(item: Item, rule: Rule, name: str) -> Any:
     """One of the event's own fields; None where it may be left out."""
     value = rule.event.value(name)
-    text = value_of(item, value, _called(name)) if value is not None else None
+    text = value_of(item, value, _called(name), name) if value is not None else None
     if text is None:
         if FIELDS[rule.event.type][name]:
             place, found = cut(item, value)
@@ -235,7 +255,8 @@ def _own(item: Item, rule: Rule, name: str) -> Any:
     if name == "via" and text not in VIAS:
         raise Waiting(f"“{shortened(text)}” is none of {', '.join(VIAS)}.", place, found)
     if name in NAMED and item.definitions.unknown({name: text}):
-        raise Waiting(f"There is no {name} “{shortened(text)}” in this school.", place, found)
+        sentence = f"There is no {name} “{shortened(text)}” in this school."
+        raise Waiting(sentence, place, found, why="unknown", field=name)
     return text
 
 

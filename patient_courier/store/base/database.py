@@ -164,6 +164,19 @@ class Database:
             yield session
 
     @contextmanager
+    def pretending(self) -> Iterator[Session]:
+        """A write transaction of which nothing stays: what would come of something is seen by doing it. Raises Busy."""
+        with (
+            self._my_turn(),
+            self._told(),
+            Session(self._writing, expire_on_commit=False) as session,
+            session.begin() as transaction,
+        ):
+            session.connection()
+            yield session
+            transaction.rollback()
+
+    @contextmanager
     def noting(self) -> Iterator[Connection]:
         """A write transaction that survives the end of the process at once, a power cut only with the next ``writing``.
 

@@ -24,6 +24,7 @@ from patient_courier.store.base.tables import (
     TroubleRow,
 )
 from patient_courier.store.completion import issuing
+from patient_courier.store.connections import messages
 from patient_courier.store.letters.outcomes import OUTCOMES
 
 # What is counted of a broadcast's letters; the others follow from these or are no end.
@@ -95,6 +96,7 @@ def erase(session: Session, id: int) -> None:
     for problem in session.scalars(select(ProblemRow)):
         if row.email.lower() in json.dumps(problem.body, ensure_ascii=False).lower():
             session.delete(problem)
+    messages.forget(session, row.email)
     session.execute(delete(StudentRow).where(StudentRow.id == id))
 
 

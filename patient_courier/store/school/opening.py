@@ -11,7 +11,7 @@ from whenever import Instant
 
 from patient_courier.core.engine.broadcasting import start_of
 from patient_courier.core.reading.school_file import as_data
-from patient_courier.core.school.file import SchoolFile, Student
+from patient_courier.core.school.file import SchoolFile
 from patient_courier.store.base.definitions import (
     replace_courses,
     save_layout,
@@ -28,12 +28,11 @@ from patient_courier.store.base.tables import (
     SecretRow,
     SequenceRow,
     StudentRow,
-    TagRow,
 )
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import feedback, issuing, signing_keys
-from patient_courier.store.students import consents
-from patient_courier.store.students.consents import AT_FIRST, Source
+from patient_courier.store.students.adding import add_student
+from patient_courier.store.students.consents import Source
 
 
 class NotEmpty(ValueError):
@@ -104,30 +103,3 @@ def _put_in_certificates(session: Session, file: SchoolFile, ids: dict[str, int]
     signing_keys.replace(session, file.signing_keys)
     issuing.put_in(session, file.certificates, ids)
     issuing.put_void(session, file.void_places)
-
-
-def add_student(
-    session: Session, student: Student, now: Instant | None = None, source: Source = AT_FIRST
-) -> int:
-    """Add a student to whom nothing has happened yet; returns the row's id.
-
-    With ``now``, that they want news is put in their consent log, with its ``source``.
-    """
-    row = StudentRow(
-        key=student.key,
-        email=student.email,
-        first_name=student.first_name,
-        last_name=student.last_name,
-        timezone=student.timezone,
-        fields=dict(student.fields),
-        news=student.news,
-        news_at_first=student.news,
-        bounced=False,
-        complained=False,
-    )
-    session.add(row)
-    session.flush()
-    session.add_all(TagRow(student_id=row.id, tag=tag) for tag in dict.fromkeys(student.tags))
-    if now is not None and student.news:
-        consents.note(session, [row.id], "news_on", now, source)
-    return row.id

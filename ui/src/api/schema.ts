@@ -777,6 +777,213 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Connections */
+        get: operations["list_connections_api_connections_get"];
+        put?: never;
+        /**
+         * Make
+         * @description A new connection with an address of its own. It listens, and posts nothing, until it is switched on.
+         */
+        post: operations["make_api_connections_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_api_connections__key__get"];
+        /**
+         * Save
+         * @description Save its file. While it is on, the file must be one that can be read; what waited and fits now goes in.
+         */
+        put: operations["save_api_connections__key__put"];
+        post?: never;
+        /**
+         * Remove
+         * @description Take it away with its messages and what waits. Events that came by it stay.
+         */
+        delete: operations["remove_api_connections__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Address
+         * @description A new address; the one before holds for another day.
+         */
+        post: operations["renew_address_api_connections__key__address_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * File
+         * @description Its connection file; secrets are never in it.
+         */
+        get: operations["file_api_connections__key__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Messages */
+        get: operations["list_messages_api_connections__key__messages_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/messages/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Message
+         * @description One message as it came, as data, with what is likely in it.
+         */
+        get: operations["get_message_api_connections__key__messages__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/outlook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Outlook
+         * @description What taking in the messages kept since a moment would set going, by the engine; nothing of it stays.
+         */
+        post: operations["outlook_api_connections__key__outlook_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/secret": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give Secret
+         * @description Take a secret that the other side has made; the one before holds for another day.
+         */
+        put: operations["give_secret_api_connections__key__secret_put"];
+        /**
+         * Renew Secret
+         * @description A new secret for its proof, shown this once; the one before holds for another day.
+         */
+        post: operations["renew_secret_api_connections__key__secret_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch
+         * @description Switch it. On: it must be readable, and have a secret where its proof needs one.
+         */
+        post: operations["switch_api_connections__key__state_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/{key}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try File
+         * @description What the kept messages would become by this file. Nothing is taken in.
+         */
+        post: operations["try_file_api_connections__key__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/courses": {
         parameters: {
             query?: never;
@@ -2993,6 +3200,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Waiting */
+        get: operations["list_waiting_api_waiting_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Look once more whether they can go in by now.
+         */
+        post: operations["again_api_waiting__id__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/{id}/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Aside
+         * @description These are not wanted: nothing becomes of them, and their repeats are known.
+         */
+        post: operations["put_aside_api_waiting__id__aside_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/{id}/choice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose
+         * @description Say what a text stands for, from now on; all that waited for it goes in, each at its own time.
+         */
+        post: operations["choose_api_waiting__id__choice_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/{id}/outlook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Outlook
+         * @description What would be set going if this choice were made, by the engine; nothing of it stays.
+         */
+        post: operations["outlook_api_waiting__id__outlook_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/intake/events": {
         parameters: {
             query?: never;
@@ -3032,6 +3336,29 @@ export interface paths {
          *     Signed like events. 422 when it is no report, or of no letter of ours; nothing happens then.
          */
         post: operations["post_mail_intake_mail_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/intake/{address}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Message
+         * @description Take in one message of the connection with this address: JSON or a form, as its own program writes it.
+         *
+         *     200 when it is on the disk, whatever became of it: what waits is the owner's to solve, not the sender's. 401 when the
+         *     proof fails, 422 when it is no message at all; 503 with Retry-After when too many come at once.
+         */
+        post: operations["post_message_intake__address__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3262,6 +3589,32 @@ export interface components {
             name: string;
             /** Students */
             students: number;
+        };
+        /**
+         * Became
+         * @description What the items of a message became; all nought where a connection only listens.
+         */
+        Became: {
+            /**
+             * Events
+             * @default 0
+             */
+            events: number;
+            /**
+             * Not For Us
+             * @default 0
+             */
+            not_for_us: number;
+            /**
+             * Repeats
+             * @default 0
+             */
+            repeats: number;
+            /**
+             * Waits
+             * @default 0
+             */
+            waits: number;
         };
         /**
          * BoughtOut
@@ -3890,6 +4243,14 @@ export interface components {
             value: number | null;
         };
         /**
+         * ChooseIn
+         * @description What the text that was found stands for: a key of the school's.
+         */
+        ChooseIn: {
+            /** Key */
+            key: string;
+        };
+        /**
          * Chosen
          * @description Students: those named by ``keys``, or all whom the conditions and the words pick.
          */
@@ -3994,6 +4355,67 @@ export interface components {
              * @default []
              */
             right: (components["schemas"]["TextBlock"] | components["schemas"]["ButtonBlock"] | components["schemas"]["PictureBlock"] | components["schemas"]["CourseCardBlock"] | components["schemas"]["CertificateBlock"] | components["schemas"]["NextLessonBlock"] | components["schemas"]["DividerBlock"] | components["schemas"]["SpaceBlock"] | components["schemas"]["SignatureBlock"] | components["schemas"]["EventBlock"] | components["schemas"]["NoteBlock"] | components["schemas"]["AnswersBlock"])[];
+        };
+        /**
+         * ConnectionLine
+         * @description A connection in the list. Counts are those of thirty days, ``line`` its messages day by day, ``waits`` all that waits.
+         */
+        ConnectionLine: {
+            /** Events */
+            events: number;
+            /** Key */
+            key: string;
+            /** Last */
+            last: string | null;
+            /** Line */
+            line: number[];
+            /** Name */
+            name: string;
+            /** Not For Us */
+            not_for_us: number;
+            /** Proof */
+            proof: string;
+            /** Refused */
+            refused: number;
+            /** Silence */
+            silence: string | null;
+            /** State */
+            state: string;
+            /** Waits */
+            waits: number;
+        };
+        /**
+         * ConnectionOut
+         * @description A connection with its file, which may still be in the making: ``missing`` says what it lacks.
+         */
+        ConnectionOut: {
+            /** Address */
+            address: string;
+            /** Edition */
+            edition: string;
+            /** File */
+            file: {
+                [key: string]: unknown;
+            };
+            /** Has Secret */
+            has_secret: boolean;
+            /** Key */
+            key: string;
+            /** Messages */
+            messages: number;
+            /** Missing */
+            missing: string[];
+            /** Name */
+            name: string;
+            /** Refused */
+            refused: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "listening" | "on" | "off";
+            /** Waits */
+            waits: number;
         };
         /**
          * ConsentIn
@@ -4814,6 +5236,26 @@ export interface components {
             };
         };
         /**
+         * FollowsOut
+         * @description What taking something in would set going: ``sequences`` that begin, ``letters`` that go out at once, others ``stuck``.
+         */
+        FollowsOut: {
+            /** Events */
+            events: number;
+            /** Letters */
+            letters: components["schemas"]["NamedNumber"][];
+            /** Not For Us */
+            not_for_us: number;
+            /** Sequences */
+            sequences: components["schemas"]["NamedNumber"][];
+            /** Stuck */
+            stuck: components["schemas"]["NamedNumber"][];
+            /** Students */
+            students: number;
+            /** Waits */
+            waits: number;
+        };
+        /**
          * FrameOut
          * @description Numbers for the menu, the clock, and what keeps the school from being written, if anything does.
          */
@@ -4825,6 +5267,30 @@ export interface components {
             students: number;
             /** Trouble */
             trouble: string | null;
+        };
+        /**
+         * GivenSecret
+         * @description A secret that the other side has made.
+         */
+        GivenSecret: {
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * GuessOut
+         * @description What a value probably is: ``what`` (email, at, each …), where (a JSON Pointer), the text there, and how a time is written.
+         */
+        GuessOut: {
+            /** Line */
+            line: string | null;
+            /** Pointer */
+            pointer: string;
+            /** Shape */
+            shape: string;
+            /** Text */
+            text: string;
+            /** What */
+            what: string;
         };
         /**
          * Happened
@@ -5935,6 +6401,11 @@ export interface components {
             /** Subject */
             subject: string;
         };
+        /** MakeIn */
+        MakeIn: {
+            /** Name */
+            name: string;
+        };
         /** MarkOut */
         MarkOut: {
             /** Detail */
@@ -5998,6 +6469,56 @@ export interface components {
             value: string;
             /** Why */
             why: string | null;
+        };
+        /**
+         * MessageOut
+         * @description A message as it came: its content type, its data (numbers as the texts that stand in it), and what is likely in it.
+         */
+        MessageOut: {
+            /** At */
+            at: string;
+            /** Became */
+            became: {
+                [key: string]: number;
+            } | null;
+            /** Data */
+            data: unknown;
+            /** Guesses */
+            guesses: components["schemas"]["GuessOut"][];
+            /** Id */
+            id: number;
+            /** Refused */
+            refused: string | null;
+            /** Size */
+            size: number;
+            /** Type */
+            type: string;
+        };
+        /**
+         * MessageShort
+         * @description A kept message in the list; ``became`` counts its items, None while nothing of it was taken in.
+         */
+        MessageShort: {
+            /** At */
+            at: string;
+            /** Became */
+            became: {
+                [key: string]: number;
+            } | null;
+            /** Id */
+            id: number;
+            /** Size */
+            size: number;
+        };
+        /**
+         * MessagesOut
+         * @description Messages, the newest first; ``before`` asks for the next page.
+         */
+        MessagesOut: {
+            /** Before */
+            before: number | null;
+            /** Items */
+            items: components["schemas"]["MessageShort"][];
         };
         /** Module */
         Module: {
@@ -6098,6 +6619,15 @@ export interface components {
             label: string;
             /** Url */
             url: string;
+        };
+        /** NamedNumber */
+        NamedNumber: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
         };
         /** NamesIn */
         NamesIn: {
@@ -6779,6 +7309,16 @@ export interface components {
         OutlineText: {
             /** Text */
             text: string;
+        };
+        /** OutlookIn */
+        OutlookIn: {
+            /** Since */
+            since: string;
+            /**
+             * Take
+             * @enum {string}
+             */
+            take: "past" | "now";
         };
         /**
          * OutlookOut
@@ -7504,6 +8044,16 @@ export interface components {
             detail: string;
         };
         /**
+         * SaveIn
+         * @description A connection file in the place of the one there is; it may lack parts while the connection only listens.
+         */
+        SaveIn: {
+            /** File */
+            file: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Saved
          * @description ``missing``: the draft is kept as it is, but can't be read yet, for these reasons; its version is the one before.
          */
@@ -7753,6 +8303,14 @@ export interface components {
             intake_address: string;
             /** Intake Key */
             intake_key: string;
+        };
+        /**
+         * SecretOut
+         * @description A new secret, shown this once; the one before holds for another day.
+         */
+        SecretOut: {
+            /** Secret */
+            secret: string;
         };
         /**
          * SeenIn
@@ -8006,6 +8564,16 @@ export interface components {
             waiting: string[];
         };
         /**
+         * SettledOut
+         * @description How many went in, and how many still wait.
+         */
+        SettledOut: {
+            /** Events */
+            events: number;
+            /** Waits */
+            waits: number;
+        };
+        /**
          * ShareOut
          * @description ``part`` of ``whole``, in percent, with its likely range; ``small``: so few that it says little.
          */
@@ -8152,6 +8720,18 @@ export interface components {
             issuer: string;
             /** Items */
             items: components["schemas"]["SigningKeyOut"][];
+        };
+        /**
+         * SilentConnection
+         * @description A connection from which nothing has come for longer than is its habit.
+         */
+        SilentConnection: {
+            /** Connection */
+            connection: string;
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
         };
         /** SlipOut */
         SlipOut: {
@@ -8553,6 +9133,25 @@ export interface components {
             zone: string;
         };
         /**
+         * SwitchIn
+         * @description Another state. On: what to do with the messages kept ``since`` (RFC 3339): leave them, take them in as the past or as now.
+         */
+        SwitchIn: {
+            /** Since */
+            since?: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "listening" | "on" | "off";
+            /**
+             * Take
+             * @default nothing
+             * @enum {string}
+             */
+            take: "nothing" | "past" | "now";
+        };
+        /**
          * TagChanges
          * @description Tags to put on and to take off; those that are there already, or are not, change nothing.
          */
@@ -8773,26 +9372,47 @@ export interface components {
             openings: boolean;
         };
         /**
-         * TriedOut
-         * @description What taking the file in would do; the lists are cut at five hundred and at fifty.
+         * TriedItem
+         * @description What an item would be: an event in words, why it waits, or that it is not for us.
          */
-        TriedOut: {
-            /** Changed */
-            changed: number;
-            /** Enrolled */
-            enrolled: number;
-            /** Examples */
-            examples: components["schemas"]["RowOut"][];
-            /** New */
-            new: number;
-            /** Refusals */
-            refusals: components["schemas"]["RowOut"][];
+        TriedItem: {
+            /**
+             * Field
+             * @default
+             */
+            field: string;
+            /** Found */
+            found?: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "event" | "waits" | "not_for_us";
+            /** Place */
+            place?: string | null;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * TriedMessage
+         * @description A kept message and what it would be; ``lines`` are the pointers to its items, where it has several.
+         */
+        TriedMessage: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Items */
+            items: components["schemas"]["TriedItem"][];
+            /** Lines */
+            lines: string[];
             /** Refused */
-            refused: number;
-            /** Same */
-            same: number;
-            /** With News */
-            with_news: number;
+            refused: string | null;
         };
         /** TroubleIn */
         TroubleIn: {
@@ -8808,6 +9428,21 @@ export interface components {
             kind: ("unknown" | "full" | "unknown_later" | "greylisting" | "slow" | "complaint") | null;
             /** Times */
             times: number;
+        };
+        /**
+         * TryIn
+         * @description A connection file to be tried, and the places whose texts are asked for.
+         */
+        TryIn: {
+            /** File */
+            file: {
+                [key: string]: unknown;
+            };
+            /**
+             * Places
+             * @default []
+             */
+            places: string[];
         };
         /** TwinIn */
         TwinIn: {
@@ -8927,6 +9562,37 @@ export interface components {
              * @default null
              */
             within: string | null;
+        };
+        /**
+         * WaitingGroup
+         * @description Items that wait for the same: ``field`` (offer, course …) is what ``found`` stands for and has to be chosen, if that helps.
+         */
+        WaitingGroup: {
+            /** At */
+            at: string;
+            /** Connection */
+            connection: string;
+            /** Connection Name */
+            connection_name: string;
+            /** Field */
+            field: string | null;
+            /** Found */
+            found: string | null;
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+        };
+        /** WaitingOut */
+        WaitingOut: {
+            /** Groups */
+            groups: components["schemas"]["WaitingGroup"][];
+            /** Silent */
+            silent: components["schemas"]["SilentConnection"][];
         };
         /** WaveOut */
         WaveOut: {
@@ -9121,12 +9787,60 @@ export interface components {
             taken: number | null;
             /** Total */
             total: number;
-            tried: components["schemas"]["TriedOut"] | null;
+            tried: components["schemas"]["patient_courier__web__places__students__imports__TriedOut"] | null;
         };
         /** ZonesOut */
         ZonesOut: {
             /** Zones */
             zones: string[];
+        };
+        /**
+         * TriedOut
+         * @description A file tried on what was kept: what it lacks, what is wrong with it, the newest messages one by one, and counts of all.
+         *
+         *     ``seen`` are the texts at the places that were asked for.
+         */
+        patient_courier__web__places__connections__messages__TriedOut: {
+            /** Events */
+            events: number;
+            /** Faults */
+            faults: string[];
+            /** Messages */
+            messages: components["schemas"]["TriedMessage"][];
+            /** Missing */
+            missing: string[];
+            /** Not For Us */
+            not_for_us: number;
+            /** Refused */
+            refused: number;
+            /** Seen */
+            seen: {
+                [key: string]: string[];
+            };
+            /** Waits */
+            waits: number;
+        };
+        /**
+         * TriedOut
+         * @description What taking the file in would do; the lists are cut at five hundred and at fifty.
+         */
+        patient_courier__web__places__students__imports__TriedOut: {
+            /** Changed */
+            changed: number;
+            /** Enrolled */
+            enrolled: number;
+            /** Examples */
+            examples: components["schemas"]["RowOut"][];
+            /** New */
+            new: number;
+            /** Refusals */
+            refusals: components["schemas"]["RowOut"][];
+            /** Refused */
+            refused: number;
+            /** Same */
+            same: number;
+            /** With News */
+            with_news: number;
         };
     };
     responses: never;
@@ -10933,6 +11647,588 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_connections_api_connections_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionLine"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_api_connections_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_api_connections__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    save_api_connections__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_api_connections__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    renew_address_api_connections__key__address_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    file_api_connections__key__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_messages_api_connections__key__messages_get: {
+        parameters: {
+            query?: {
+                before?: number | null;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessagesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_message_api_connections__key__messages__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    outlook_api_connections__key__outlook_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    give_secret_api_connections__key__secret_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GivenSecret"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    renew_secret_api_connections__key__secret_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecretOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    switch_api_connections__key__state_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    try_file_api_connections__key__try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["patient_courier__web__places__connections__messages__TriedOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -16471,6 +17767,210 @@ export interface operations {
             };
         };
     };
+    list_waiting_api_waiting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    again_api_waiting__id__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettledOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    put_aside_api_waiting__id__aside_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    choose_api_waiting__id__choice_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettledOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    outlook_api_waiting__id__outlook_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     post_events_intake_events_post: {
         parameters: {
             query?: never;
@@ -16565,6 +18065,73 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    post_message_intake__address__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                address: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Became"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

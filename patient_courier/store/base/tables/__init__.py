@@ -9,7 +9,14 @@ from patient_courier.store.base.tables.completion import (
     VoidPlaceRow,
     WordsRow,
 )
-from patient_courier.store.base.tables.connections import CallRow
+from patient_courier.store.base.tables.connections import (
+    CallRow,
+    ConnectionDayRow,
+    ConnectionRow,
+    ConnectionSecretRow,
+    MessageRow,
+    WaitingRow,
+)
 from patient_courier.store.base.tables.engine import EventIdRow, EventRow, RunRow
 from patient_courier.store.base.tables.letters import (
     LayoutRow,
@@ -66,6 +73,9 @@ __all__ = [
     "CallRow",
     "CertificateRow",
     "ClockRow",
+    "ConnectionDayRow",
+    "ConnectionRow",
+    "ConnectionSecretRow",
     "ConsentRow",
     "CourseRow",
     "DeliveryRow",
@@ -83,6 +93,7 @@ __all__ = [
     "LetterRow",
     "LetterVersionRow",
     "MailRow",
+    "MessageRow",
     "MoveRow",
     "OfferRow",
     "PictureRow",
@@ -108,5 +119,6 @@ __all__ = [
     "UserRow",
     "VisitRow",
     "VoidPlaceRow",
+    "WaitingRow",
     "WordsRow",
 ]

@@ -15,9 +15,11 @@ from patient_courier.dispatch.clock import ClockError, move_clock, read_clock, r
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import next_post
 from patient_courier.store.completion import approvals
+from patient_courier.store.connections import waiting
 from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.places.connections.connections import silences
 
 router = APIRouter(prefix="/api", tags=["session"])
 
@@ -58,10 +60,13 @@ class MoveClock(BaseModel):
 @router.get("/frame")
 def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
     trouble = post.database.trouble
+    silent = silences(definitions_in(post, session), session, read_clock(session).now)
     return FrameOut(
         clock=_clock(session, post),
         needs_you=needs.count(session)
         + approvals.count(session)
+        + waiting.group_number(session)
+        + len(silent)
         + (post.outbox.trouble is not None)
         + (trouble is not None),
         students=people.number(session),

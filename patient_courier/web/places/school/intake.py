@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
+from patient_courier.dispatch.arriving import Reports
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import Receipt
 from patient_courier.intake.events import read_body
@@ -58,7 +59,7 @@ async def post_events(request: Request) -> Response:
     # Reading a small body takes less time than handing it to another thread.
     small = len(body) <= SMALL_BYTES
     reports = read_body(body, message_id) if small else await run_in_threadpool(read_body, body, message_id)
-    receipt = await asyncio.wrap_future(post.arrivals.submit(reports))
+    receipt = await asyncio.wrap_future(post.arrivals.submit(Reports(reports)))
     return JSONResponse(_receipt(receipt).model_dump(), status_code=422 if receipt.refused else 200)
 
 

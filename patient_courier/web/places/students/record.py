@@ -21,8 +21,8 @@ from patient_courier.dispatch.taking import take_events
 from patient_courier.dispatch.wishes import Silence, wish
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.school import erasing
-from patient_courier.store.school.opening import add_student
 from patient_courier.store.students import consents, people
+from patient_courier.store.students.adding import add_student
 from patient_courier.store.students.consents import Source
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.places.courses.courses import known_course

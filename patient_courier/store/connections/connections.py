@@ -1,0 +1,184 @@
+"""Connections in the tables: what each is, what it is reached and proves itself by, what came by it day by day."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from hashlib import sha256
+from typing import Any, Literal
+
+from sqlalchemy import delete, func, select, update
+from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.translating.connection import Connection, read_connection
+from patient_courier.store.base.tables import ConnectionDayRow, ConnectionRow, ConnectionSecretRow
+
+State = Literal["listening", "on", "off"]
+Secret = Literal["address", "proof"]
+# An address or a secret that has been replaced still holds for so long.
+OVERLAP_HOURS = 24
+COUNTS = ("messages", "events", "repeats", "waits", "not_for_us", "refused")
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A connection as it was saved; ``text`` is its file, which may still be in the making."""
+
+    id: int
+    key: str
+    state: str
+    text: str
+    made: Instant
+    last: Instant | None
+    refused: str | None
+    refused_at: Instant | None
+
+    @property
+    def file(self) -> dict[str, Any]:
+        found: dict[str, Any] = json.loads(self.text)
+        return found
+
+    @property
+    def name(self) -> str:
+        return str(self.file.get("name") or self.key)
+
+
+@lru_cache(maxsize=64)
+def ready(text: str) -> Connection:
+    """The connection of a file that can be read; read once, however many messages come by it. Raises Unreadable."""
+    return read_connection(text)
+
+
+def _kept(row: ConnectionRow) -> Kept:
+    return Kept(row.id, row.key, row.state, row.file, row.made, row.last, row.refused, row.refused_at)
+
+
+def every(session: Session) -> list[Kept]:
+    return [_kept(row) for row in session.scalars(select(ConnectionRow).order_by(ConnectionRow.id))]
+
+
+def find(session: Session, key: str) -> Kept | None:
+    row = session.scalar(select(ConnectionRow).where(ConnectionRow.key == key))
+    return _kept(row) if row is not None else None
+
+
+def get(session: Session, id: int) -> Kept | None:
+    row = session.get(ConnectionRow, id)
+    return _kept(row) if row is not None else None
+
+
+def add(session: Session, file: dict[str, Any], now: Instant) -> int:
+    """A new connection, which only listens; returns the row's id."""
+    text = json.dumps(file, ensure_ascii=False)
+    row = ConnectionRow(key=file["key"], state="listening", file=text, made=now)
+    session.add(row)
+    session.flush()
+    return row.id
+
+
+def save(session: Session, id: int, file: dict[str, Any]) -> None:
+    text = json.dumps(file, ensure_ascii=False)
+    session.execute(update(ConnectionRow).where(ConnectionRow.id == id).values(file=text))
+
+
+def set_state(session: Session, id: int, state: State) -> None:
+    session.execute(update(ConnectionRow).where(ConnectionRow.id == id).values(state=state))
+
+
+def remove(session: Session, id: int) -> None:
+    """With its messages, what waits, and its counts."""
+    session.execute(delete(ConnectionRow).where(ConnectionRow.id == id))
+
+
+def note_refused(session: Session, id: int, why: str, now: Instant) -> None:
+    """What was wrong with the newest message that could not be used."""
+    values = {"refused": why, "refused_at": now}
+    session.execute(update(ConnectionRow).where(ConnectionRow.id == id).values(**values))
+
+
+def give_secret(session: Session, id: int, kind: Secret, value: str, real: Instant) -> None:
+    """A new address or secret; the one before holds for another day (real time)."""
+    before = (
+        ConnectionSecretRow.connection_id == id,
+        ConnectionSecretRow.kind == kind,
+        ConnectionSecretRow.ends.is_(None),
+    )
+    ends = real.add(hours=OVERLAP_HOURS)
+    session.execute(update(ConnectionSecretRow).where(*before).values(ends=ends))
+    digest = _digest(kind, value, id)
+    over = (ConnectionSecretRow.ends <= real) | (ConnectionSecretRow.digest == digest)
+    session.execute(delete(ConnectionSecretRow).where(over))
+    session.add(ConnectionSecretRow(connection_id=id, kind=kind, value=value, digest=digest))
+
+
+def secrets_of(session: Session, id: int, kind: Secret, real: Instant) -> list[str]:
+    """What holds now, the newest first."""
+    query = select(ConnectionSecretRow.value).where(
+        ConnectionSecretRow.connection_id == id,
+        ConnectionSecretRow.kind == kind,
+        ConnectionSecretRow.ends.is_(None) | (ConnectionSecretRow.ends > real),
+    )
+    return list(session.scalars(query.order_by(ConnectionSecretRow.id.desc())))
+
+
+def forget_secrets(session: Session, id: int) -> None:
+    """The secrets of a proof that is no longer used."""
+    session.execute(
+        delete(ConnectionSecretRow).where(
+            ConnectionSecretRow.connection_id == id, ConnectionSecretRow.kind == "proof"
+        )
+    )
+
+
+def at_address(session: Session, address: str, real: Instant) -> Kept | None:
+    """Whose address this is. Looked up by its digest, so that the time it takes tells nothing about the address."""
+    query = (
+        select(ConnectionRow)
+        .join(ConnectionSecretRow, ConnectionSecretRow.connection_id == ConnectionRow.id)
+        .where(
+            ConnectionSecretRow.digest == _digest("address", address, 0),
+            ConnectionSecretRow.ends.is_(None) | (ConnectionSecretRow.ends > real),
+        )
+    )
+    row = session.scalar(query)
+    return _kept(row) if row is not None else None
+
+
+def _digest(kind: Secret, value: str, connection: int) -> str:
+    """An address is looked for among all; two connections may have the same secret."""
+    whose = 0 if kind == "address" else connection
+    return sha256(f"{kind}:{whose}:{value}".encode("utf-8", "surrogatepass")).hexdigest()
+
+
+def count(session: Session, id: int, day: str, counts: dict[str, int]) -> None:
+    """Add to what came on a day of the school's (``2026-03-02``); ``counts`` by the names of COUNTS."""
+    statement = insert(ConnectionDayRow).values(
+        connection_id=id, day=day, **{name: counts.get(name, 0) for name in COUNTS}
+    )
+    more = {
+        name: getattr(ConnectionDayRow, name) + number for name, number in counts.items() if name in COUNTS
+    }
+    if more:
+        session.execute(statement.on_conflict_do_update(index_elements=["connection_id", "day"], set_=more))
+
+
+def days_since(session: Session, day: str) -> dict[int, dict[str, dict[str, int]]]:
+    """What came by each connection on each day from this one on that has something."""
+    query = select(ConnectionDayRow).where(ConnectionDayRow.day >= day)
+    found: dict[int, dict[str, dict[str, int]]] = {}
+    for row in session.scalars(query.order_by(ConnectionDayRow.day)):
+        found.setdefault(row.connection_id, {})[row.day] = {name: getattr(row, name) for name in COUNTS}
+    return found
+
+
+def taken_keys(session: Session) -> Sequence[str]:
+    """Keys that a new connection can't have."""
+    return session.scalars(select(ConnectionRow.key)).all()
+
+
+def number(session: Session) -> int:
+    return session.scalar(select(func.count(ConnectionRow.id))) or 0

@@ -1,0 +1,48 @@
+"""Students as a message describes them: found by their address, or made; what is known of them stays as it is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+from whenever import Instant
+
+from patient_courier.core.school.file import Student
+from patient_courier.store.base.tables import ConsentRow, StudentRow
+from patient_courier.store.students import consents, people
+from patient_courier.store.students.adding import add_student
+from patient_courier.store.students.consents import Source
+
+_FILLED = ("first_name", "last_name", "timezone")
+
+
+def known_or_new(session: Session, who: dict[str, Any], now: Instant, source: Source) -> str:
+    """The key of the student with this address. A message fills what is empty of them and changes nothing that is there.
+
+    ``who`` has ``email`` and may have names, ``timezone``, ``fields`` and ``news``, which is only ever true. Whoever has
+    stopped news is not signed up again by it.
+    """
+    asked = select(StudentRow).where(func.lower(StudentRow.email) == who["email"].lower()).limit(1)
+    row = session.scalar(asked)
+    if row is None:
+        key = people.free_key(session, who["email"])
+        add_student(session, Student.model_validate({**who, "key": key}), now, source)
+        return key
+    for name in _FILLED:
+        if who.get(name) and not getattr(row, name):
+            setattr(row, name, who[name])
+    empty = {
+        name: value for name, value in who.get("fields", {}).items() if row.fields.get(name) in (None, "")
+    }
+    if empty:
+        row.fields = {**row.fields, **empty}
+    if who.get("news") and not row.news and not _has_stopped(session, row.id):
+        row.news = row.news_at_first = True
+        consents.note(session, [row.id], "news_on", now, source)
+    return row.key
+
+
+def _has_stopped(session: Session, id: int) -> bool:
+    query = select(ConsentRow.id).where(ConsentRow.student_id == id, ConsentRow.what == "news_off").limit(1)
+    return session.scalar(query) is not None

@@ -1,0 +1,425 @@
+"""Connections: all of them with what came, one with its file, made, saved, switched, its secrets, taken away."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, HTTPException, Response
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+from whenever import Instant
+
+from patient_courier.core.calendar import calendar
+from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.figures.rhythm import silence
+from patient_courier.core.reading.school_file import validation_faults
+from patient_courier.core.school.keys import free_key
+from patient_courier.core.school.text import FilledLine
+from patient_courier.core.telling import words
+from patient_courier.core.translating.connection import Proof
+from patient_courier.core.translating.missing import missing
+from patient_courier.dispatch.clock import real_now
+from patient_courier.dispatch.connecting import connection_of, proof_of, take_kept, take_waiting
+from patient_courier.dispatch.dispatcher import Post
+from patient_courier.dispatch.following import Follows, what_follows
+from patient_courier.intake.proofs import new_secret
+from patient_courier.store.connections import connections, messages, waiting
+from patient_courier.store.connections.connections import Kept
+from patient_courier.web.context import (
+    Reading,
+    Session,
+    SignedIn,
+    ThePost,
+    Writing,
+    definitions_in,
+    now_in,
+)
+from patient_courier.web.editions import BegunFrom, edition_of, say
+from patient_courier.web.refusals import attachment
+
+router = APIRouter(prefix="/api/connections", tags=["connections"])
+LINE_DAYS, HABIT_DAYS = 30, 60
+# So many kept messages are looked at before a connection is switched on; the newest.
+MOST_TRIED = 10_000
+_PROOF: TypeAdapter[Proof] = TypeAdapter(Proof)
+# Keys that stand for something else in an address or in the ids of events.
+RESERVED = ("events", "mail", "new", "this", "any")
+
+
+class ConnectionLine(BaseModel):
+    """A connection in the list. Counts are those of thirty days, ``line`` its messages day by day, ``waits`` all that waits."""
+
+    key: str
+    name: str
+    state: str
+    proof: str
+    last: str | None
+    events: int
+    not_for_us: int
+    refused: int
+    waits: int
+    line: list[int]
+    silence: str | None
+
+
+class ConnectionOut(BaseModel):
+    """A connection with its file, which may still be in the making: ``missing`` says what it lacks."""
+
+    key: str
+    name: str
+    state: Literal["listening", "on", "off"]
+    file: dict[str, Any]
+    edition: str
+    address: str
+    has_secret: bool
+    messages: int
+    waits: int
+    missing: list[str]
+    refused: str | None
+
+
+class MakeIn(BaseModel):
+    name: FilledLine
+
+
+class SaveIn(BaseModel):
+    """A connection file in the place of the one there is; it may lack parts while the connection only listens."""
+
+    file: dict[str, Any]
+
+
+class SecretOut(BaseModel):
+    """A new secret, shown this once; the one before holds for another day."""
+
+    secret: str
+
+
+class SwitchIn(BaseModel):
+    """Another state. On: what to do with the messages kept ``since`` (RFC 3339): leave them, take them in as the past or as now."""
+
+    state: Literal["listening", "on", "off"]
+    take: Literal["nothing", "past", "now"] = "nothing"
+    since: str | None = None
+
+
+class OutlookIn(BaseModel):
+    take: Literal["past", "now"]
+    since: str
+
+
+class NamedNumber(BaseModel):
+    key: str
+    name: str
+    number: int
+
+
+class FollowsOut(BaseModel):
+    """What taking something in would set going: ``sequences`` that begin, ``letters`` that go out at once, others ``stuck``."""
+
+    events: int
+    waits: int
+    not_for_us: int
+    sequences: list[NamedNumber]
+    letters: list[NamedNumber]
+    stuck: list[NamedNumber]
+    students: int
+
+
+@router.get("")
+def list_connections(user: SignedIn, post: ThePost, session: Reading) -> list[ConnectionLine]:
+    definitions, now = definitions_in(post, session), now_in(session)
+    days = _days(definitions, now, HABIT_DAYS)
+    counted, open_ones = connections.days_since(session, days[0]), waiting.numbers(session)
+    return [
+        _line(definitions, kept, days, counted.get(kept.id, {}), open_ones.get(kept.id, 0))
+        for kept in connections.every(session)
+    ]
+
+
+def _days(definitions: Definitions, now: Instant, number: int) -> list[str]:
+    """The last days of the school's up to today, as counts are kept."""
+    today = calendar.local(now, definitions.school.timezone).date()
+    return [today.subtract(days=back).format_iso() for back in range(number - 1, -1, -1)]
+
+
+def _line(
+    definitions: Definitions, kept: Kept, days: list[str], counted: dict[str, dict[str, int]], waits: int
+) -> ConnectionLine:
+    def total(name: str) -> int:
+        return sum(counted[day][name] for day in days[-LINE_DAYS:] if day in counted)
+
+    line = [counted.get(day, {}).get("messages", 0) for day in days]
+    return ConnectionLine(
+        key=kept.key,
+        name=kept.name,
+        state=kept.state,
+        proof=proof_of(kept).kind,
+        last=words.moment(kept.last, definitions.school.timezone) if kept.last else None,
+        events=total("events"),
+        not_for_us=total("not_for_us"),
+        refused=total("refused"),
+        waits=waits,
+        line=line[-LINE_DAYS:],
+        silence=silent(kept, line[:-1]),
+    )
+
+
+def silent(kept: Kept, counts: list[int]) -> str | None:
+    """That a connection is silent beyond its habit, as a sentence; ``counts`` by whole days, the oldest first."""
+    found = silence(counts) if kept.state == "on" else None
+    if found is None:
+        return None
+    usual = "one" if found.usual == 1 else str(found.usual)
+    return f"Usually {usual} a day, none for {words.counted(found.days, 'day')}."
+
+
+def silences(definitions: Definitions, session: Session, now: Instant) -> list[tuple[Kept, str]]:
+    """The connections that are silent beyond their habit."""
+    days = _days(definitions, now, HABIT_DAYS)
+    counted = connections.days_since(session, days[0])
+    found = []
+    for kept in connections.every(session):
+        line = [counted.get(kept.id, {}).get(day, {}).get("messages", 0) for day in days]
+        said = silent(kept, line[:-1])
+        if said:
+            found.append((kept, said))
+    return found
+
+
+@router.post("", status_code=201)
+def make(body: MakeIn, user: SignedIn, post: ThePost, session: Writing) -> ConnectionOut:
+    """A new connection with an address of its own. It listens, and posts nothing, until it is switched on."""
+    key = free_key(body.name, {*connections.taken_keys(session), *RESERVED})
+    file = {
+        "format": "patient-courier.connection",
+        "version": 1,
+        "key": key,
+        "name": body.name,
+        "proof": {"kind": "address"},
+        "each": None,
+        "student": {"email": None},
+        "at": None,
+        "id": None,
+        "rules": [],
+    }
+    id = connections.add(session, file, now_in(session))
+    connections.give_secret(session, id, "address", new_address(key), real_now())
+    session.flush()
+    return _out(session, post, the(session, key), Response())
+
+
+def new_address(key: str) -> str:
+    """The last part of an address: what it is called, and what nobody can guess."""
+    return f"{key}-{secrets.token_urlsafe(24)}"
+
+
+def the(session: Session, key: str) -> Kept:
+    """A connection by its key. 404 when there is none."""
+    found = connections.find(session, key)
+    if found is None:
+        raise HTTPException(404, "There is no such connection any more.")
+    return found
+
+
+@router.get("/{key}")
+def get(key: str, user: SignedIn, post: ThePost, session: Reading, response: Response) -> ConnectionOut:
+    return _out(session, post, the(session, key), response)
+
+
+def _out(session: Session, post: Post, kept: Kept, response: Response) -> ConnectionOut:
+    real = real_now()
+    address = connections.secrets_of(session, kept.id, "address", real)[0]
+    zone = definitions_in(post, session).school.timezone
+    refused = (
+        f"{words.moment(kept.refused_at, zone)}: {kept.refused}" if kept.refused and kept.refused_at else None
+    )
+    return ConnectionOut(
+        key=kept.key,
+        name=kept.name,
+        state=kept.state,
+        file=kept.file,
+        edition=say(response, edition_of(kept.file)),
+        address=f"{post.settings.address}/intake/{address}",
+        has_secret=bool(connections.secrets_of(session, kept.id, "proof", real)),
+        messages=messages.number(session, kept.id),
+        waits=waiting.number(session, kept.id),
+        missing=missing(kept.file),
+        refused=refused,
+    )
+
+
+@router.put("/{key}")
+def save(
+    key: str,
+    body: SaveIn,
+    user: SignedIn,
+    post: ThePost,
+    session: Writing,
+    begun: BegunFrom,
+    response: Response,
+) -> ConnectionOut:
+    """Save its file. While it is on, the file must be one that can be read; what waited and fits now goes in."""
+    kept = the(session, key)
+    begun.check(edition_of(kept.file))
+    file = body.file | {"key": kept.key, "format": "patient-courier.connection", "version": 1}
+    before, proof = proof_of(kept), _proof(file)
+    connections.save(session, kept.id, file)
+    if proof.kind != before.kind:
+        connections.forget_secrets(session, kept.id)
+    kept = the(session, key)
+    if kept.state == "on":
+        _readable(kept)
+        take_waiting(
+            session,
+            definitions_in(post, session),
+            kept,
+            waiting.of_connection(session, kept.id),
+            now_in(session),
+        )
+    return _out(session, post, kept, response)
+
+
+def _proof(file: dict[str, Any]) -> Proof:
+    proof = file.get("proof")
+    try:
+        return _PROOF.validate_python(proof)
+    except ValidationError as error:
+        fault = validation_faults(error, proof)[0]
+        raise HTTPException(
+            422, f"How it proves itself can't be read: {fault.pointer} {fault.sentence}."
+        ) from error
+
+
+def _readable(kept: Kept) -> None:
+    """422 with what is missing or wrong where a connection's file can't be used yet."""
+    lacks = missing(kept.file)
+    if lacks:
+        raise HTTPException(422, " ".join(lacks))
+    if connection_of(kept) is None:
+        raise HTTPException(
+            422, "Something in this connection can't be read. Look at what its messages would become."
+        )
+
+
+@router.post("/{key}/outlook")
+def outlook(key: str, body: OutlookIn, user: SignedIn, post: ThePost) -> FollowsOut:
+    """What taking in the messages kept since a moment would set going, by the engine; nothing of it stays."""
+
+    def act(session: Session, definitions: Definitions) -> dict[str, int]:
+        kept = the(session, key)
+        _readable(kept)
+        numbers = messages.untaken(session, kept.id, _moment(body.since))
+        return take_kept(
+            session,
+            definitions,
+            kept,
+            numbers[-MOST_TRIED:],
+            now_in(session),
+            past=body.take == "past",
+        )
+
+    counts, follows = what_follows(post.database, post.library.load, act)
+    return follows_out(counts, follows)
+
+
+def follows_out(counts: dict[str, int], follows: Follows) -> FollowsOut:
+    def named(found: Any) -> list[NamedNumber]:
+        return [NamedNumber(key=one.key, name=one.name, number=one.number) for one in found]
+
+    return FollowsOut(
+        events=counts.get("events", 0),
+        waits=counts.get("waits", 0),
+        not_for_us=counts.get("not_for_us", 0),
+        sequences=named(follows.sequences),
+        letters=named(follows.letters),
+        stuck=named(follows.stuck),
+        students=follows.students,
+    )
+
+
+def _moment(text: str) -> Instant:
+    try:
+        return Instant.parse_iso(text)
+    except ValueError as error:
+        raise HTTPException(422, "Since when? Give a moment such as 2026-03-02T14:05:00Z.") from error
+
+
+@router.post("/{key}/state")
+def switch(
+    key: str, body: SwitchIn, user: SignedIn, post: ThePost, session: Writing, response: Response
+) -> ConnectionOut:
+    """Switch it. On: it must be readable, and have a secret where its proof needs one."""
+    kept = the(session, key)
+    if body.state == "on":
+        _readable(kept)
+        proof = proof_of(kept)
+        if proof.kind != "address" and not connections.secrets_of(session, kept.id, "proof", real_now()):
+            raise HTTPException(
+                422, "It has no secret yet to prove itself by. Make one, and put it in there."
+            )
+    connections.set_state(session, kept.id, body.state)
+    session.flush()
+    kept = the(session, key)
+    definitions, now = definitions_in(post, session), now_in(session)
+    if body.state == "on" and body.take != "nothing":
+        numbers = messages.untaken(session, kept.id, _moment(body.since or ""))
+        take_kept(session, definitions, kept, numbers[-MOST_TRIED:], now, past=body.take == "past")
+    if body.state == "on":
+        take_waiting(session, definitions, kept, waiting.of_connection(session, kept.id), now)
+    return _out(session, post, kept, response)
+
+
+@router.post("/{key}/secret")
+def renew_secret(key: str, user: SignedIn, session: Writing) -> SecretOut:
+    """A new secret for its proof, shown this once; the one before holds for another day."""
+    kept = the(session, key)
+    proof = proof_of(kept)
+    if proof.kind == "address":
+        raise HTTPException(409, "This connection proves itself by its address alone, which is its secret.")
+    secret = new_secret(proof)
+    connections.give_secret(session, kept.id, "proof", secret, real_now())
+    return SecretOut(secret=secret)
+
+
+class GivenSecret(BaseModel):
+    """A secret that the other side has made."""
+
+    secret: Annotated[str, Field(min_length=8, max_length=500, pattern=r"^[\x21-\x7e]+$")]
+
+
+@router.put("/{key}/secret", status_code=204)
+def give_secret(key: str, body: GivenSecret, user: SignedIn, session: Writing) -> None:
+    """Take a secret that the other side has made; the one before holds for another day."""
+    kept = the(session, key)
+    if proof_of(kept).kind == "address":
+        raise HTTPException(409, "This connection proves itself by its address alone, which is its secret.")
+    if body.secret in connections.secrets_of(session, kept.id, "proof", real_now()):
+        return
+    connections.give_secret(session, kept.id, "proof", body.secret, real_now())
+
+
+@router.post("/{key}/address")
+def renew_address(
+    key: str, user: SignedIn, post: ThePost, session: Writing, response: Response
+) -> ConnectionOut:
+    """A new address; the one before holds for another day."""
+    kept = the(session, key)
+    connections.give_secret(session, kept.id, "address", new_address(kept.key), real_now())
+    session.flush()
+    return _out(session, post, kept, response)
+
+
+@router.get("/{key}/file")
+def file(key: str, user: SignedIn, session: Reading) -> Response:
+    """Its connection file; secrets are never in it."""
+    kept = the(session, key)
+    text = json.dumps(kept.file, ensure_ascii=False, indent=1)
+    headers = {"Content-Disposition": attachment(f"{kept.key}.connection.json")}
+    return Response(text, media_type="application/json", headers=headers)
+
+
+@router.delete("/{key}", status_code=204)
+def remove(key: str, user: SignedIn, session: Writing) -> None:
+    """Take it away with its messages and what waits. Events that came by it stay."""
+    connections.remove(session, the(session, key).id)

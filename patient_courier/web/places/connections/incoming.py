@@ -1,0 +1,85 @@
+"""Where messages of connections arrive: each at its own secret address."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Path, Request, Response
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
+
+from patient_courier.dispatch.arriving import Delivered, Unproven
+from patient_courier.dispatch.clock import real_now
+from patient_courier.dispatch.connecting import Outcome, proof_of
+from patient_courier.dispatch.dispatcher import Post
+from patient_courier.intake.proofs import NotProven, prove
+from patient_courier.store.connections import connections
+from patient_courier.web.refusals import Said
+
+router = APIRouter(prefix="/intake", tags=["intake"])
+
+
+class Became(BaseModel):
+    """What the items of a message became; all nought where a connection only listens."""
+
+    events: int = 0
+    repeats: int = 0
+    waits: int = 0
+    not_for_us: int = 0
+
+
+_ANSWERS: dict[int | str, dict[str, Any]] = {
+    200: {"model": Became},
+    **{status: {"model": Said} for status in (401, 404, 413, 422, 503)},
+}
+
+
+@router.post("/{address}", responses=_ANSWERS)
+async def post_message(address: Annotated[str, Path(max_length=200)], request: Request) -> Response:
+    """Take in one message of the connection with this address: JSON or a form, as its own program writes it.
+
+    200 when it is on the disk, whatever became of it: what waits is the owner's to solve, not the sender's. 401 when the
+    proof fails, 422 when it is no message at all; 503 with Retry-After when too many come at once.
+    """
+    body = await request.body()
+    post: Post = request.scope["served"].post
+    connection, wrong = await run_in_threadpool(_whose, post, address, body, request)
+    if connection is None:
+        return _said(404, "No connection takes messages at this address.")
+    if wrong is not None:
+        await asyncio.wrap_future(post.arrivals.submit(Unproven(connection, wrong)))
+        return _said(401, wrong)
+    delivered = Delivered(connection, request.headers.get("content-type", ""), body)
+    return _answer(await asyncio.wrap_future(post.arrivals.submit(delivered)))
+
+
+def _whose(post: Post, address: str, body: bytes, request: Request) -> tuple[int | None, str | None]:
+    """The connection that takes messages at an address, and what is wrong with the proof of this one."""
+    real = real_now()
+    with post.database.reading() as session:
+        kept = connections.at_address(session, address, real)
+        if kept is None or kept.state == "off":
+            return None, None
+        valid = connections.secrets_of(session, kept.id, "proof", real)
+    try:
+        prove(proof_of(kept), valid, body, request.headers, real)
+    except NotProven as error:
+        return kept.id, str(error)
+    return kept.id, None
+
+
+def _answer(outcome: Outcome) -> Response:
+    if outcome.gone:
+        return _said(404, "No connection takes messages at this address.")
+    if outcome.full:
+        said = "Too much of this connection waits to be looked at. Send it again later."
+        return JSONResponse({"detail": said}, status_code=503, headers={"Retry-After": "3600"})
+    if outcome.refused is not None:
+        return _said(422, outcome.refused)
+    return JSONResponse(Became(**outcome.counts).model_dump())
+
+
+def _said(status: int, sentence: str) -> Response:
+    return JSONResponse({"detail": sentence}, status_code=status)
