@@ -15,7 +15,13 @@ from whenever import Instant
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.translating.message import Message
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.dispatch.connecting import Outcome, count_unproven, keep_for_later, take_message
+from patient_courier.dispatch.connecting import (
+    Outcome,
+    count_own,
+    count_unproven,
+    keep_for_later,
+    take_message,
+)
 from patient_courier.dispatch.receiving import Receipt, Refusal, keep_problem, receive
 from patient_courier.dispatch.worker import Worker
 from patient_courier.intake.events import Read
@@ -56,7 +62,9 @@ class Reports:
         return len(self.reports)
 
     def take(self, session: Session, definitions: Definitions, now: Instant) -> Receipt:
-        return receive(session, definitions, self.reports, now)
+        receipt = receive(session, definitions, self.reports, now)
+        count_own(session, definitions, receipt, now)
+        return receipt
 
     def alone(self, arrivals: Arrivals) -> Receipt:
         """Each event in a transaction of its own; what can't be taken in for a reason of ours is kept for the owner."""

@@ -24,6 +24,7 @@ from patient_courier.core.translating.item import Waits
 from patient_courier.core.translating.message import Message, Refused, data_of
 from patient_courier.core.translating.translate import Became, NotForUs, Reported, translate
 from patient_courier.dispatch.importing import quiet
+from patient_courier.dispatch.receiving import Receipt
 from patient_courier.dispatch.taking import known_ids, take_events
 from patient_courier.store.connections import connections, messages, waiting
 from patient_courier.store.connections.connections import Kept
@@ -95,6 +96,17 @@ def count_unproven(session: Session, definitions: Definitions, id: int, why: str
     """Count a message whose proof failed, with what was wrong with it."""
     kept = connections.get(session, id)
     return refuse(session, kept, why, day_of(definitions, now), now) if kept else Outcome(gone=True)
+
+
+def count_own(session: Session, definitions: Definitions, receipt: Receipt, now: Instant) -> None:
+    """Count what became of a message to our own intake: of an event that can't be used the owner is told."""
+    counts = {
+        "messages": 1,
+        "events": receipt.taken.new,
+        "repeats": receipt.taken.known,
+        "waits": len(receipt.refused),
+    }
+    connections.count(session, connections.own(session, now), day_of(definitions, now), counts)
 
 
 def refuse(session: Session, kept: Kept, why: str, day: str, now: Instant) -> Outcome:

@@ -42,7 +42,7 @@ from patient_courier.store.broadcasts.broadcasts import in_status
 from patient_courier.store.completion.issuing import fill
 from patient_courier.store.connections import waiting
 from patient_courier.store.outbox.mailroom import keep_message
-from patient_courier.store.school.secrets import read_secrets
+from patient_courier.store.school.secrets import read_older_keys, read_secrets
 from patient_courier.store.students import moves
 
 log = structlog.get_logger()
@@ -67,6 +67,7 @@ class Post:
         self.settings = settings
         self.library = Library(settings.address)
         self.secrets = read_secrets(database)
+        self.older_keys = read_older_keys(database)
         self.signer = LinkSigner(self.secrets["links"], settings.address)
         self.far_side = FarSide(database)
         # What the owner brings waits for no stranger's mail.
@@ -139,6 +140,10 @@ class Post:
             self._hand = None
         self.files.close()
         self.mails.close()
+
+    def intake_keys(self, real: Instant) -> list[str]:
+        """The keys with which events may be signed now: the one in use first, then replaced ones for a day."""
+        return [self.secrets["intake"], *(key for key, ends in self.older_keys if ends > real)]
 
     def nudge(self) -> None:
         """Say that there may be something to do."""

@@ -15,7 +15,7 @@ from starlette.datastructures import Headers
 from whenever import Instant
 
 from patient_courier.core.translating.connection import Address, Basic, Header, Hmac, Proof, StandardWebhooks
-from patient_courier.intake.signature import BadSignature, verify
+from patient_courier.intake.signature import BadSignature, verify_any
 
 
 class NotProven(ValueError):
@@ -38,7 +38,10 @@ def prove(proof: Proof, valid: Sequence[str], body: bytes, headers: Headers, now
         case Address():
             return
         case StandardWebhooks():
-            _any_signature(valid, body, headers)
+            try:
+                verify_any(valid, body, headers)
+            except BadSignature as error:
+                raise NotProven(str(error)) from error
         case Hmac():
             _hmac(proof, valid, body, headers, now)
         case Header():
@@ -48,18 +51,6 @@ def prove(proof: Proof, valid: Sequence[str], body: bytes, headers: Headers, now
             _same(_password(_one(headers, "Authorization")), valid, "The password")
         case _:
             assert_never(proof)
-
-
-def _any_signature(valid: Sequence[str], body: bytes, headers: Headers) -> None:
-    said = "There is no key."
-    for secret in valid:
-        try:
-            verify(secret, body, headers)
-        except BadSignature as error:
-            said = str(error)
-        else:
-            return
-    raise NotProven(said)
 
 
 def _hmac(proof: Hmac, valid: Sequence[str], body: bytes, headers: Headers, now: Instant) -> None:

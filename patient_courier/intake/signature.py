@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from standardwebhooks.webhooks import Webhook, WebhookVerificationError
@@ -20,6 +20,17 @@ def verify(secret: str, body: bytes, headers: Mapping[str, str]) -> str:
     except (WebhookVerificationError, ValueError) as error:
         raise BadSignature(f"The signature does not fit: {error}") from error
     return lower["webhook-id"]
+
+
+def verify_any(keys: Sequence[str], body: bytes, headers: Mapping[str, str]) -> str:
+    """Check the signature by the keys that hold; returns the message's id. Raises BadSignature, of the first key."""
+    wrong = BadSignature("The signature does not fit: there is no key.")
+    for place, key in enumerate(keys):
+        try:
+            return verify(key, body, headers)
+        except BadSignature as error:
+            wrong = error if place == 0 else wrong
+    raise wrong
 
 
 def sign(secret: str, message_id: str, at: datetime, body: str) -> dict[str, str]:

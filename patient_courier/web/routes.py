@@ -13,7 +13,7 @@ from patient_courier.web.places.broadcasts import (
     recipients,
     wave,
 )
-from patient_courier.web.places.connections import connections, incoming, messages, waiting
+from patient_courier.web.places.connections import connections, incoming, messages, own, waiting
 from patient_courier.web.places.courses import (
     certificate_archive,
     certificates,
@@ -118,6 +118,7 @@ def include_routes(app: FastAPI) -> None:
         messages,
         connections,
         waiting,
+        own,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place not in (intake, incoming) else {})
     for shown in (

@@ -26,6 +26,8 @@ export const router = createRouter({
     { path: "/dispatch/:id", component: () => import("./log/DeliveryPage.vue"), props: true },
     { path: "/practice", component: () => import("./practice/PracticeClassroom.vue") },
     { path: "/school", component: () => import("./school/SchoolPlace.vue") },
+    { path: "/school/connections", component: () => import("./connections/ConnectionsPlace.vue") },
+    { path: "/school/connections/:id", component: () => import("./connections/ConnectionPage.vue"), props: true },
     { path: "/school/look", component: () => import("./school/LooksPlace.vue") },
     { path: "/:rest(.*)", component: () => import("./frame/NotFound.vue") },
   ],

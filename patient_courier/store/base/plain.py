@@ -12,6 +12,8 @@ from patient_courier.store.base.tables import (
     BroadcastRow,
     CertificateRow,
     ClockRow,
+    ConnectionDayRow,
+    ConnectionRow,
     DeliveryRow,
     EnrolmentRow,
     EventIdRow,
@@ -37,6 +39,8 @@ ACTIVITY: Any = ActivityRow.__table__
 BROADCASTS: Any = BroadcastRow.__table__
 CERTIFICATES: Any = CertificateRow.__table__
 CLOCK: Any = ClockRow.__table__
+CONNECTION_DAYS: Any = ConnectionDayRow.__table__
+CONNECTIONS: Any = ConnectionRow.__table__
 DELIVERIES: Any = DeliveryRow.__table__
 ENROLMENTS: Any = EnrolmentRow.__table__
 EVENTS: Any = EventRow.__table__

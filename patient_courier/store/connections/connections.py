@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from hashlib import sha256
@@ -15,12 +15,16 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.translating.connection import Connection, read_connection
+from patient_courier.store.base.plain import CONNECTION_DAYS, CONNECTIONS
+from patient_courier.store.base.statements import Statement, given
 from patient_courier.store.base.tables import ConnectionDayRow, ConnectionRow, ConnectionSecretRow
 
 State = Literal["listening", "on", "off"]
 Secret = Literal["address", "proof"]
 # An address or a secret that has been replaced still holds for so long.
 OVERLAP_HOURS = 24
+# Our own intake is no connection that could be changed; it has a row to be counted by.
+OWN, OWN_KEY = "own", "intake"
 COUNTS = ("messages", "events", "repeats", "waits", "not_for_us", "refused")
 
 
@@ -53,16 +57,48 @@ def ready(text: str) -> Connection:
     return read_connection(text)
 
 
+# Asked for with every message: made once, over the plain tables.
+_OWN = Statement(select(CONNECTIONS.c.id).where(CONNECTIONS.c.state == OWN))
+_PUT = insert(CONNECTION_DAYS).values(
+    connection_id=given("connection_id"), day=given("day"), **{name: given(name) for name in COUNTS}
+)
+_COUNT = Statement(
+    _PUT.on_conflict_do_update(
+        index_elements=["connection_id", "day"],
+        set_={name: CONNECTION_DAYS.c[name] + _PUT.excluded[name] for name in COUNTS},
+    )
+)
+
+
 def _kept(row: ConnectionRow) -> Kept:
     return Kept(row.id, row.key, row.state, row.file, row.made, row.last, row.refused, row.refused_at)
 
 
 def every(session: Session) -> list[Kept]:
-    return [_kept(row) for row in session.scalars(select(ConnectionRow).order_by(ConnectionRow.id))]
+    """All that the owner has connected, in the order in which that was."""
+    query = select(ConnectionRow).where(ConnectionRow.state != OWN).order_by(ConnectionRow.id)
+    return [_kept(row) for row in session.scalars(query)]
+
+
+def own(session: Session, now: Instant) -> int:
+    """The row of our own intake, for its counts and its older keys; made when it is first asked for."""
+    id = own_id(session)
+    if id is None:
+        row = ConnectionRow(key=OWN_KEY, state=OWN, file="{}", made=now)
+        session.add(row)
+        session.flush()
+        id = row.id
+    return id
+
+
+def own_id(session: Session) -> int | None:
+    """The row of our own intake, if it has one by now."""
+    id: int | None = _OWN.scalar(session)
+    return id
 
 
 def find(session: Session, key: str) -> Kept | None:
-    row = session.scalar(select(ConnectionRow).where(ConnectionRow.key == key))
+    row = session.scalar(select(ConnectionRow).where(ConnectionRow.key == key, ConnectionRow.state != OWN))
     return _kept(row) if row is not None else None
 
 
@@ -154,16 +190,11 @@ def _digest(kind: Secret, value: str, connection: int) -> str:
     return sha256(f"{kind}:{whose}:{value}".encode("utf-8", "surrogatepass")).hexdigest()
 
 
-def count(session: Session, id: int, day: str, counts: dict[str, int]) -> None:
+def count(session: Session, id: int, day: str, counts: Mapping[str, int]) -> None:
     """Add to what came on a day of the school's (``2026-03-02``); ``counts`` by the names of COUNTS."""
-    statement = insert(ConnectionDayRow).values(
-        connection_id=id, day=day, **{name: counts.get(name, 0) for name in COUNTS}
-    )
-    more = {
-        name: getattr(ConnectionDayRow, name) + number for name, number in counts.items() if name in COUNTS
-    }
-    if more:
-        session.execute(statement.on_conflict_do_update(index_elements=["connection_id", "day"], set_=more))
+    if any(counts.values()):
+        numbers = {name: counts.get(name, 0) for name in COUNTS}
+        _COUNT.run(session, connection_id=id, day=day, **numbers)
 
 
 def days_since(session: Session, day: str) -> dict[int, dict[str, dict[str, int]]]:

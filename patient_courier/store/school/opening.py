@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import secrets
-from base64 import b64encode
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -31,6 +30,7 @@ from patient_courier.store.base.tables import (
 )
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import feedback, issuing, signing_keys
+from patient_courier.store.school.secrets import signing_key
 from patient_courier.store.students.adding import add_student
 from patient_courier.store.students.consents import Source
 
@@ -51,19 +51,14 @@ def open_school(session: Session, file: SchoolFile, now: Instant, *, practice: b
         session.add(ClockRow(id=1, now=now, moving_to=None))
     session.add_all(
         [
-            SecretRow(name="intake", value=_signing_key()),
+            SecretRow(name="intake", value=signing_key()),
             # A key of its own: whoever checks our calls must not be able to make events.
-            SecretRow(name="calls", value=_signing_key()),
+            SecretRow(name="calls", value=signing_key()),
             SecretRow(name="links", value=secrets.token_urlsafe(32)),
         ]
     )
     session.flush()
     _put_in(session, file, now)
-
-
-def _signing_key() -> str:
-    """A key in the form of Standard Webhooks."""
-    return "whsec_" + b64encode(secrets.token_bytes(32)).decode()
 
 
 def fill_school(session: Session, file: SchoolFile, now: Instant) -> None:

@@ -1917,6 +1917,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/own-intake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Own Intake */
+        get: operations["own_intake_api_own_intake_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-intake/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace Key
+         * @description A new key for our own intake, shown this once; the one before holds for another day.
+         */
+        post: operations["replace_key_api_own_intake_key_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures": {
         parameters: {
             query?: never;
@@ -5642,6 +5679,20 @@ export interface components {
             version: number;
         };
         /**
+         * LatelyOut
+         * @description An event that was reported: whose it is, and what happened, at its own time.
+         */
+        LatelyOut: {
+            /** At */
+            at: string;
+            /** Name */
+            name: string;
+            /** Student */
+            student: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Layout
          * @description A frame: header, colours, type, the shape of buttons, footer. Widths and sizes are CSS pixels.
          *
@@ -7371,6 +7422,28 @@ export interface components {
             /** Starts */
             starts: string;
         };
+        /**
+         * OwnIntakeOut
+         * @description Counts are those of thirty days, ``line`` the messages day by day; ``unusable`` events stand in Needs you.
+         */
+        OwnIntakeOut: {
+            /** Address */
+            address: string;
+            /** Events */
+            events: number;
+            /** Lately */
+            lately: components["schemas"]["LatelyOut"][];
+            /** Line */
+            line: number[];
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            /** Repeats */
+            repeats: number;
+            /** Replaced */
+            replaced: boolean;
+            /** Unusable */
+            unusable: number;
+        };
         /** PaceIn */
         PaceIn: {
             /** Pace */
@@ -7635,6 +7708,13 @@ export interface components {
             subject: string;
             /** Text */
             text: string;
+        };
+        /** ProblemOut */
+        ProblemOut: {
+            /** At */
+            at: string;
+            /** Reason */
+            reason: string;
         };
         /** ProofsIn */
         ProofsIn: {
@@ -8286,7 +8366,7 @@ export interface components {
         };
         /**
          * SchoolOut
-         * @description The school in the form of the school file, and where events are reported to.
+         * @description The school in the form of the school file, what its calls are signed with, and how letters leave.
          */
         SchoolOut: {
             /** Body */
@@ -8299,10 +8379,6 @@ export interface components {
             carrier: string;
             /** Edition */
             edition: string;
-            /** Intake Address */
-            intake_address: string;
-            /** Intake Key */
-            intake_key: string;
         };
         /**
          * SecretOut
@@ -9414,6 +9490,28 @@ export interface components {
             /** Refused */
             refused: string | null;
         };
+        /**
+         * TriedOut
+         * @description What taking the file in would do; the lists are cut at five hundred and at fifty.
+         */
+        TriedOut: {
+            /** Changed */
+            changed: number;
+            /** Enrolled */
+            enrolled: number;
+            /** Examples */
+            examples: components["schemas"]["RowOut"][];
+            /** New */
+            new: number;
+            /** Refusals */
+            refusals: components["schemas"]["RowOut"][];
+            /** Refused */
+            refused: number;
+            /** Same */
+            same: number;
+            /** With News */
+            with_news: number;
+        };
         /** TroubleIn */
         TroubleIn: {
             /** Kind */
@@ -9787,20 +9885,15 @@ export interface components {
             taken: number | null;
             /** Total */
             total: number;
-            tried: components["schemas"]["patient_courier__web__places__students__imports__TriedOut"] | null;
-        };
-        /** ZonesOut */
-        ZonesOut: {
-            /** Zones */
-            zones: string[];
+            tried: components["schemas"]["TriedOut"] | null;
         };
         /**
-         * TriedOut
+         * WouldBeOut
          * @description A file tried on what was kept: what it lacks, what is wrong with it, the newest messages one by one, and counts of all.
          *
          *     ``seen`` are the texts at the places that were asked for.
          */
-        patient_courier__web__places__connections__messages__TriedOut: {
+        WouldBeOut: {
             /** Events */
             events: number;
             /** Faults */
@@ -9820,27 +9913,10 @@ export interface components {
             /** Waits */
             waits: number;
         };
-        /**
-         * TriedOut
-         * @description What taking the file in would do; the lists are cut at five hundred and at fifty.
-         */
-        patient_courier__web__places__students__imports__TriedOut: {
-            /** Changed */
-            changed: number;
-            /** Enrolled */
-            enrolled: number;
-            /** Examples */
-            examples: components["schemas"]["RowOut"][];
-            /** New */
-            new: number;
-            /** Refusals */
-            refusals: components["schemas"]["RowOut"][];
-            /** Refused */
-            refused: number;
-            /** Same */
-            same: number;
-            /** With News */
-            with_news: number;
+        /** ZonesOut */
+        ZonesOut: {
+            /** Zones */
+            zones: string[];
         };
     };
     responses: never;
@@ -12228,7 +12304,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["patient_courier__web__places__connections__messages__TriedOut"];
+                    "application/json": components["schemas"]["WouldBeOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -14531,6 +14607,82 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    own_intake_api_own_intake_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnIntakeOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    replace_key_api_own_intake_key_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecretOut"];
+                };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {

@@ -134,19 +134,12 @@ async function take(event: Event): Promise<void> {
     </section>
     <LettersBox :model-value="school" @update:model-value="(now) => (current = now)" />
     <section class="sheet box">
-      <h2>Where events come in</h2>
-      <p class="soft">
-        Your course site reports purchases and finished lessons here, signed with the key (Standard Webhooks).
-      </p>
+      <h2>What comes in and goes out</h2>
+      <p class="soft">Shops, course sites and forms report what happens: orders, finished lessons, sign-ups.</p>
+      <div>
+        <RouterLink to="/school/connections"><Button>Connections</Button></RouterLink>
+      </div>
       <dl>
-        <dt class="label">Address</dt>
-        <dd class="postmark">{{ about.intake_address }}</dd>
-        <dt class="label">Key</dt>
-        <dd class="postmark">
-          <template v-if="shown">{{ about.intake_key }}</template><button v-else class="link" @click="shown = true">
-            Show the key
-          </button>
-        </dd>
         <dt class="label">Calls that steps make are signed with another key</dt>
         <dd class="postmark">
           <template v-if="shown">{{ about.calls_key }}</template><button v-else class="link" @click="shown = true">

@@ -11,10 +11,15 @@ import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import ApprovalTray from "./ApprovalTray.vue";
 import NearlyThere from "./NearlyThere.vue";
+import WaitingTray from "./WaitingTray.vue";
 
 const notice = useNotice();
 const { data: today } = useQuery({ queryKey: ["today"], queryFn: () => data(api.GET("/api/today")) });
 const { data: waiting } = useQuery({ queryKey: ["needs-you"], queryFn: () => data(api.GET("/api/needs-you")) });
+const { data: arrived } = useQuery({ queryKey: ["waiting"], queryFn: () => data(api.GET("/api/waiting")) });
+const needed = computed(
+  () => (waiting.value?.length ?? 0) + (arrived.value?.groups.length ?? 0) + (arrived.value?.silent.length ?? 0),
+);
 const { things } = useThings();
 const most = computed(() => Math.max(1, ...(today.value?.days.map((day) => day.letters) ?? [])));
 
@@ -61,6 +66,10 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
         <li :class="{ done: things.courses.length }">
           <RouterLink to="/courses">Make a course</RouterLink> and give it its outline, or bring in a school file under
           <RouterLink to="/school">School</RouterLink>.
+        </li>
+        <li>
+          <RouterLink to="/school/connections">Connect your shop or course site</RouterLink>, so that orders and
+          finished lessons come in by themselves.
         </li>
         <li>
           <RouterLink to="/sequences">Take a starter</RouterLink>: a ready sequence with its letters, fitted to your
@@ -127,9 +136,15 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
         <ApprovalTray />
         <section class="sheet box">
           <h2>
-            Needs you<span v-if="waiting?.length" class="pill stuck num">{{ waiting.length }}</span>
+            Needs you<span v-if="needed" class="pill stuck num">{{ needed }}</span>
           </h2>
-          <p v-if="waiting && !waiting.length" class="soft pad">Nothing waits for you.</p>
+          <p v-if="waiting && arrived && !needed" class="soft pad">Nothing waits for you.</p>
+          <WaitingTray v-for="group in arrived?.groups" :key="group.id" :group="group" />
+          <article v-for="one in arrived?.silent" :key="one.connection" class="need">
+            <b>“{{ one.name }}” has gone silent</b>
+            <p>{{ one.sentence }} Look whether it still sends to the address you gave it.</p>
+            <RouterLink :to="`/school/connections/${one.connection}`">The connection</RouterLink>
+          </article>
           <article v-for="item in waiting" :key="item.kind + item.id" class="need">
             <b>{{ item.title }}</b><span class="label"> · {{ item.at }}</span>
             <p>{{ item.sentence }}</p>

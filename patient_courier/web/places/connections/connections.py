@@ -44,7 +44,7 @@ LINE_DAYS, HABIT_DAYS = 30, 60
 MOST_TRIED = 10_000
 _PROOF: TypeAdapter[Proof] = TypeAdapter(Proof)
 # Keys that stand for something else in an address or in the ids of events.
-RESERVED = ("events", "mail", "new", "this", "any")
+RESERVED = ("events", "intake", "mail", "new", "this", "any")
 
 
 class ConnectionLine(BaseModel):
@@ -129,7 +129,7 @@ class FollowsOut(BaseModel):
 @router.get("")
 def list_connections(user: SignedIn, post: ThePost, session: Reading) -> list[ConnectionLine]:
     definitions, now = definitions_in(post, session), now_in(session)
-    days = _days(definitions, now, HABIT_DAYS)
+    days = days_until(definitions, now, HABIT_DAYS)
     counted, open_ones = connections.days_since(session, days[0]), waiting.numbers(session)
     return [
         _line(definitions, kept, days, counted.get(kept.id, {}), open_ones.get(kept.id, 0))
@@ -137,7 +137,7 @@ def list_connections(user: SignedIn, post: ThePost, session: Reading) -> list[Co
     ]
 
 
-def _days(definitions: Definitions, now: Instant, number: int) -> list[str]:
+def days_until(definitions: Definitions, now: Instant, number: int) -> list[str]:
     """The last days of the school's up to today, as counts are kept."""
     today = calendar.local(now, definitions.school.timezone).date()
     return [today.subtract(days=back).format_iso() for back in range(number - 1, -1, -1)]
@@ -176,7 +176,7 @@ def silent(kept: Kept, counts: list[int]) -> str | None:
 
 def silences(definitions: Definitions, session: Session, now: Instant) -> list[tuple[Kept, str]]:
     """The connections that are silent beyond their habit."""
-    days = _days(definitions, now, HABIT_DAYS)
+    days = days_until(definitions, now, HABIT_DAYS)
     counted = connections.days_since(session, days[0])
     found = []
     for kept in connections.every(session):

@@ -92,7 +92,7 @@ class TriedMessage(BaseModel):
     items: list[TriedItem]
 
 
-class TriedOut(BaseModel):
+class WouldBeOut(BaseModel):
     """A file tried on what was kept: what it lacks, what is wrong with it, the newest messages one by one, and counts of all.
 
     ``seen`` are the texts at the places that were asked for.
@@ -150,7 +150,7 @@ def get_message(key: str, id: RowId, user: SignedIn, post: ThePost, session: Rea
 
 
 @router.post("/{key}/try")
-def try_file(key: str, body: TryIn, user: SignedIn, post: ThePost, session: Reading) -> TriedOut:
+def try_file(key: str, body: TryIn, user: SignedIn, post: ThePost, session: Reading) -> WouldBeOut:
     """What the kept messages would become by this file. Nothing is taken in."""
     kept, definitions = the(session, key), definitions_in(post, session)
     newest = messages.newest(session, kept.id, MOST_TRIED)
@@ -166,7 +166,7 @@ def try_file(key: str, body: TryIn, user: SignedIn, post: ThePost, session: Read
             faults = [f"{one.pointer}: {one.sentence}" for one in found]
     tried = [_tried(definitions, connection, one) for one in newest]
     kinds = [item.kind for one in tried for item in one.items]
-    return TriedOut(
+    return WouldBeOut(
         missing=lacks,
         faults=faults,
         messages=tried[:PAGE],

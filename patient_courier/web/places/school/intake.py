@@ -11,10 +11,11 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from patient_courier.dispatch.arriving import Reports
+from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.receiving import Receipt
 from patient_courier.intake.events import read_body
-from patient_courier.intake.signature import BadSignature, verify
+from patient_courier.intake.signature import BadSignature, verify_any
 from patient_courier.web.refusals import Said
 
 router = APIRouter(prefix="/intake", tags=["intake"])
@@ -52,7 +53,7 @@ async def post_events(request: Request) -> Response:
     body = await request.body()
     post: Post = request.scope["served"].post
     try:
-        message_id = verify(post.secrets["intake"], body, request.headers)
+        message_id = verify_any(post.intake_keys(real_now()), body, request.headers)
     except BadSignature as error:
         refused = [RefusedEvent(index=0, reason=str(error))]
         return JSONResponse(ReceiptOut(taken=0, known=0, refused=refused).model_dump(), status_code=401)
@@ -79,7 +80,7 @@ async def post_mail(request: Request) -> Response:
     body = await request.body()
     post: Post = request.scope["served"].post
     try:
-        verify(post.secrets["intake"], body, request.headers)
+        verify_any(post.intake_keys(real_now()), body, request.headers)
     except BadSignature as error:
         return JSONResponse({"detail": str(error)}, status_code=401)
     taken = await run_in_threadpool(post.take_report, body)

@@ -40,12 +40,10 @@ router = APIRouter(prefix="/api/school", tags=["school"])
 
 
 class SchoolOut(BaseModel):
-    """The school in the form of the school file, and where events are reported to."""
+    """The school in the form of the school file, what its calls are signed with, and how letters leave."""
 
     body: dict[str, Any]
     edition: str
-    intake_address: str
-    intake_key: str
     calls_key: str
     carrier: str
 
@@ -118,8 +116,6 @@ def _out(session: Session, post: Post, response: Response) -> SchoolOut:
     return SchoolOut(
         body=body,
         edition=say(response, edition_of(body)),
-        intake_address=f"{s.address}/intake/events",
-        intake_key=post.secrets["intake"],
         calls_key=post.secrets["calls"],
         carrier=f"{s.smtp_host}:{s.smtp_port}"
         if s.smtp_host
