@@ -1,4 +1,4 @@
-"""The console script: demo, serve, new, password, export, rehearse, translate, schema.
+"""The console script: demo, serve, new, password, export, rehearse, translate, stand-in, schema.
 
 Commands import what only they need, so that a rehearsal does not wait for the web server to load. Longer than three hundred
 lines, since each command stands with its options and its words.
@@ -335,6 +335,31 @@ def schema(of: Annotated[Format, typer.Argument(help="Which file.")] = Format.SC
 
     model: type[BaseModel] = SchoolFile if of is Format.SCHOOL else Connection
     print(json.dumps(model.model_json_schema(by_alias=True), ensure_ascii=False, indent=2))
+
+
+class StandIn(StrEnum):
+    """The programs outside that are simulated."""
+
+    SHOP = "shop"
+    COURSE_SITE = "course-site"
+    LIST = "list"
+
+
+@app.command("stand-in")
+def stand_in(
+    which: Annotated[StandIn, typer.Argument(help="Which program is simulated.")],
+    to: Annotated[
+        str, typer.Option(help="The address of the connection it sends to; can be filled in on its page.")
+    ] = "",
+    port: Annotated[int, typer.Option(help="Port on 127.0.0.1.")] = 8490,
+) -> None:
+    """A simulated shop, course site or list, with a page to click in: what it sends is what a real one would."""
+    import uvicorn
+
+    from patient_courier.practice.stand_ins.pages import stand_in as page_of
+
+    console.print(f"\n  Open [bold]http://127.0.0.1:{port}[/bold]. Stop with Ctrl C.\n")
+    uvicorn.run(page_of(which.value, to), host="127.0.0.1", port=port, log_level="error", ws="none")
 
 
 @app.command(hidden=True)

@@ -5,14 +5,11 @@ from __future__ import annotations
 import fcntl
 import os
 import shutil
-import socket
-import threading
-import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-import uvicorn
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 from patient_courier.demo.loading import load_demo
@@ -20,16 +17,11 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Database
 from patient_courier.web.app import create_app
+from tests.browser.serving import free_port, served
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 expect.set_options(timeout=25_000)
-
-
-def free_port() -> int:
-    with socket.socket() as found:
-        found.bind(("127.0.0.1", 0))
-        return int(found.getsockname()[1])
 
 
 @pytest.fixture(scope="session")
@@ -62,19 +54,10 @@ def site(tmp_path: Path, demo_file: Path) -> Iterator[str]:
     port = free_port()
     database = Database(Path(shutil.copy(demo_file, tmp_path / "demo.db")))
     post = Post(database, Settings(demo=True, smtp_host="", port=port))
-    server = uvicorn.Server(
-        uvicorn.Config(create_app(post), host="127.0.0.1", port=port, log_level="error", ws="none")
-    )
-    serving = threading.Thread(target=server.run, name="site")
-    serving.start()
-    while not server.started and serving.is_alive():
-        time.sleep(0.01)
-    assert server.started
     try:
-        yield f"http://127.0.0.1:{port}"
+        with served(create_app(post), port) as address:
+            yield address
     finally:
-        server.should_exit = True
-        serving.join()
         database.close()
 
 
@@ -83,14 +66,20 @@ def _is_fault(message: ConsoleMessage) -> bool:
     return message.type == "error" and "Failed to load resource" not in message.text
 
 
+@contextmanager
+def console_kept_clean(page: Page) -> Iterator[Page]:
+    """A page that must say nothing in its console until it is done with."""
+    errors: list[str] = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.on("console", lambda message: errors.append(message.text) if _is_fault(message) else None)
+    yield page
+    assert errors == []
+
+
 @pytest.fixture
 def page(browser: Browser, site: str) -> Iterator[Page]:
     """A page whose console must stay clean."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site)
-    found = context.new_page()
-    errors: list[str] = []
-    found.on("pageerror", lambda error: errors.append(str(error)))
-    found.on("console", lambda message: errors.append(message.text) if _is_fault(message) else None)
-    yield found
+    with console_kept_clean(context.new_page()) as found:
+        yield found
     context.close()
-    assert errors == []

@@ -9477,6 +9477,8 @@ export interface components {
         /**
          * TriedMessage
          * @description A kept message and what it would be; ``lines`` are the pointers to its items, where it has several.
+         *
+         *     ``taken``: something of it has been taken in already.
          */
         TriedMessage: {
             /** At */
@@ -9489,6 +9491,8 @@ export interface components {
             lines: string[];
             /** Refused */
             refused: string | null;
+            /** Taken */
+            taken: boolean;
         };
         /**
          * TriedOut

@@ -17,7 +17,7 @@ import { useSaving } from "../parts/saving";
 import AddressBox from "./AddressBox.vue";
 import ConnectionFileBox from "./ConnectionFileBox.vue";
 import ConnectionSentence from "./ConnectionSentence.vue";
-import { asked, type ConnectionFile, pathTo, placeOf, taken, takenAt } from "./file";
+import { asked, type ConnectionFile, pathTo, placeOf, taken, takenAt, withLines } from "./file";
 import GuessList from "./GuessList.vue";
 import MeaningMenu from "./MeaningMenu.vue";
 import MessageTree from "./MessageTree.vue";
@@ -29,7 +29,7 @@ const props = defineProps<{ id: string }>();
 const router = useRouter();
 const notice = useNotice();
 const draft = useDraft<ConnectionFile>(() => `connection:${props.id}`);
-const { current, changed, clash, base, begin } = draft;
+const { current, changed, restored, clash, base, begin, discard } = draft;
 const path = computed(() => ({ path: { key: props.id } }));
 const { data: found, error: gone } = useQuery({
   queryKey: ["connection", () => props.id],
@@ -189,6 +189,9 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
       :busy="turn.isPending.value"
       @on="(take, since) => turn.mutate({ state: 'on', take, since })"
     />
+    <p v-if="restored && changed" class="note" role="status">
+      Unsaved changes from earlier are shown. <button class="link" @click="discard">Show what is saved instead</button>
+    </p>
     <AddressBox v-model:proof="file.proof" :connection="found" />
     <section v-if="!found.messages" class="sheet">
       <EmptyState title="Nothing has come yet"
@@ -203,6 +206,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
           :tried="tried"
           :chosen="shown"
           :kept="found.messages"
+          :changed="changed"
           @choose="(id: number) => (wanted = id)"
         />
       </section>
@@ -222,7 +226,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
               :taken="chips"
               :chosen="chosen?.pointer ?? null"
               @choose="choose"
-              @list="(pointer: string) => (file = { ...file, each: pathTo(pointer) })"
+              @list="(pointer: string) => (file = withLines(file, pointer))"
             >
               <template #menu>
                 <MeaningMenu
@@ -286,6 +290,12 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
 .tree :deep(> li > ul) {
   border: 0;
   padding: 0;
+}
+.note {
+  margin: 0;
+  padding: 6px 14px;
+  background: var(--warn-bg);
+  border-radius: 6px;
 }
 .foot label {
   max-width: 360px;

@@ -2,7 +2,7 @@
 import Button from "ant-design-vue/es/button";
 import { computed } from "vue";
 
-import { ABOUT, asAt, type At, type ConnectionFile, dropped, readAt, type Value } from "./file";
+import { ABOUT, asAt, type At, type ConnectionFile, dropped, pathWords, readAt, type Value } from "./file";
 import PlaceChip from "./PlaceChip.vue";
 import RuleEdit from "./RuleEdit.vue";
 
@@ -87,9 +87,9 @@ function remove(index: number): void {
       <template v-if="file.each">
         <dt>several in one message</dt>
         <dd>
-          <PlaceChip :value="file.each" label="the lines" fixed @drop="drop('each', '')" /><span class="label"
-            >each line is one thing that happened</span
-          >
+          <span class="chip">{{ pathWords(file.each) }}</span><button class="link label" @click="drop('each', '')">
+            not each</button
+          ><span class="label">each line is one thing that happened</span>
         </dd>
       </template>
     </dl>

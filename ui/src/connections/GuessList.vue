@@ -10,7 +10,7 @@ const props = defineProps<{ guesses: Guess[] }>();
 const open = computed(() => props.guesses.filter((one) => !answered(file.value, one)));
 const yes = (one: Guess) => (file.value = confirmed(file.value, one));
 /** One after the other: where a thing stands changes once the lines are known. */
-const yesToAll = () => open.value.forEach((one) => (file.value = confirmed(file.value, one)));
+const yesToAll = () => (file.value = open.value.reduce(confirmed, file.value));
 </script>
 
 <template>
@@ -21,9 +21,11 @@ const yesToAll = () => open.value.forEach((one) => (file.value = confirmed(file.
     </header>
     <ul>
       <li v-for="one in open" :key="one.what">
-        <span class="guess">{{ placeWords(guessPlace(file, one)) }}</span>
-        <span v-if="one.text" class="postmark text">{{ one.text }}</span>
-        <span class="soft">{{ GUESS_SAYS[one.what] }}?</span>
+        <span>
+          <span class="guess">{{ placeWords(guessPlace(file, one)) }}</span>
+          <span v-if="one.text" class="postmark text">{{ one.text }}</span>
+          <span class="soft">{{ GUESS_SAYS[one.what] }}?</span>
+        </span>
         <button class="link" :aria-label="`Yes, ${GUESS_SAYS[one.what]}`" @click="yes(one)">Yes</button>
       </li>
     </ul>
@@ -49,22 +51,19 @@ ul {
   padding: 0;
 }
 li {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 8px;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 2px 14px;
   align-items: baseline;
   padding: 2px 0;
+}
+li span span {
+  margin-right: 8px;
 }
 .guess {
   border-bottom: 1px dotted var(--warn);
 }
 .text {
-  max-width: 220px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-li .link {
-  margin-left: auto;
+  overflow-wrap: anywhere;
 }
 </style>

@@ -9,6 +9,8 @@ const props = defineProps<{
   node: unknown;
   pointer: string;
   name: string;
+  /** Whether it is one of a list, so that its name is its number from 0. */
+  listed?: boolean;
   lines: string[];
   taken: Map<string, string[]>;
   chosen: string | null;
@@ -25,7 +27,9 @@ const said = computed(() => props.taken.get(place.value) ?? []);
 const text = computed(() => (typeof props.node === "boolean" ? String(props.node) : (props.node as string | null)));
 const empty = computed(() => text.value === null || text.value.trim() === "");
 const isLine = computed(() => props.lines.includes(props.pointer));
-const called = computed(() => (isLine.value ? `line ${Number(props.name) + 1}` : props.name));
+const called = computed(() =>
+  isLine.value ? `line ${Number(props.name) + 1}` : props.listed ? String(Number(props.name) + 1) : props.name,
+);
 const ofObjects = computed(
   () => list.value && (props.node as unknown[]).some((one) => one !== null && typeof one === "object"),
 );
@@ -45,6 +49,7 @@ const ofObjects = computed(
           :key="own"
           :node="value"
           :name="own"
+          :listed="list"
           :pointer="within(pointer, own)"
           :lines="lines"
           :taken="taken"

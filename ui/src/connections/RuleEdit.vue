@@ -2,6 +2,7 @@
 import Select from "ant-design-vue/es/select";
 import { computed } from "vue";
 
+import { useThings } from "../api/things";
 import ThingPick from "../parts/ThingPick.vue";
 import { asAt, type At, fieldsOf, HAPPENED, NAMED, OPTIONAL, readAt, type Rule, type Test, type Value } from "./file";
 import PlaceChip from "./PlaceChip.vue";
@@ -64,6 +65,8 @@ function mean(field: string, text: string, key: string): void {
   const at: At = asAt(valueOf(field));
   setEvent(field, { ...at, map: { ...at.map, [text]: key } });
 }
+const { options } = useThings();
+const nothingYet = (field: string) => NAMED.includes(field) && options.value[field]?.length === 0;
 const needed = (field: string) => !OPTIONAL.includes(field) && valueOf(field) === undefined;
 </script>
 
@@ -151,6 +154,10 @@ const needed = (field: string) => !OPTIONAL.includes(field) && valueOf(field) ==
           </tr>
         </tbody>
       </table>
+      <p v-if="nothingYet(field)" class="label">
+        The school has none yet. <RouterLink to="/courses">Make it first</RouterLink>; what you have pointed at waits
+        here.
+      </p>
     </div>
   </section>
 </template>

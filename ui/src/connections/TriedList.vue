@@ -3,8 +3,10 @@ import type { Api } from "../api/client";
 import { counted } from "../parts/counted";
 
 /** What the last messages would become by what has been pointed at, one line each, and how many of each kind. */
-defineProps<{ tried: Api["WouldBeOut"]; chosen: number | null; kept: number }>();
+const props = defineProps<{ tried: Api["WouldBeOut"]; chosen: number | null; kept: number; changed: boolean }>();
 const emit = defineEmits<{ choose: [id: number] }>();
+/** Whether that has come about, by the file as it is saved. */
+const is = (one: Api["TriedMessage"]) => one.taken && !props.changed;
 </script>
 
 <template>
@@ -29,8 +31,12 @@ const emit = defineEmits<{ choose: [id: number] }>();
             >Nothing in it for us.</span
           >
           <div v-for="(item, index) in one.items" :key="index" :class="item.kind">
-            <template v-if="item.kind === 'event'">This would be: {{ item.sentence }}</template>
-            <template v-else-if="item.kind === 'waits'">Would wait: {{ item.sentence }}</template>
+            <template v-if="item.kind === 'event'"
+              >{{ is(one) ? "Taken in" : "This would be" }}: {{ item.sentence }}</template
+            >
+            <template v-else-if="item.kind === 'waits'"
+              >{{ is(one) ? "Waits" : "Would wait" }}: {{ item.sentence }}</template
+            >
             <template v-else>{{ item.sentence }}</template>
           </div>
         </div>

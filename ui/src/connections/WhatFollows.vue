@@ -39,6 +39,7 @@ const quiet = computed(
   border: 1px solid var(--rule2);
   border-radius: 6px;
   padding: 8px 12px;
+  margin-bottom: 8px;
 }
 p {
   margin: 0;

@@ -119,6 +119,23 @@ export const pathTo = (list: string) =>
     )
     .join("")}[*]`;
 
+/** A path as one reads it: “order · lines”. */
+export const pathWords = (path: string) =>
+  path
+    .replace(/^\$\.?/, "")
+    .replace(/\[\*\]$/, "")
+    .replaceAll(/[.[\]"]+/g, " · ")
+    .replace(/ · $/, "") || "the message";
+
+/** The file with each thing of a list as an item: what was pointed at in one of them is meant in each. */
+export function withLines(file: ConnectionFile, list: string): ConnectionFile {
+  const inOne = new RegExp(`^${list.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}/\\d+(?=/|$)`);
+  const moved = JSON.parse(JSON.stringify(file), (_, value: unknown) =>
+    typeof value === "string" ? value.replace(inOne, "item") : value,
+  ) as ConnectionFile;
+  return { ...moved, each: pathTo(list) };
+}
+
 /** The place at which a value is read, if it stands anywhere. */
 export function readAt(value: Value | null | undefined): string | undefined {
   if (typeof value === "string") return value;
@@ -273,6 +290,6 @@ export function answered(file: ConnectionFile, guess: Guess): boolean {
 
 /** The file with a guess confirmed. */
 export function confirmed(file: ConnectionFile, guess: Guess): ConnectionFile {
-  if (guess.what === "each") return { ...copyOf(file), each: pathTo(guess.pointer) };
+  if (guess.what === "each") return withLines(file, guess.pointer);
   return taken(file, GUESSED[guess.what] ?? "", guessPlace(file, guess), guess.text);
 }

@@ -83,10 +83,14 @@ class TriedItem(BaseModel):
 
 
 class TriedMessage(BaseModel):
-    """A kept message and what it would be; ``lines`` are the pointers to its items, where it has several."""
+    """A kept message and what it would be; ``lines`` are the pointers to its items, where it has several.
+
+    ``taken``: something of it has been taken in already.
+    """
 
     id: int
     at: str
+    taken: bool
     refused: str | None
     lines: list[str]
     items: list[TriedItem]
@@ -180,12 +184,14 @@ def try_file(key: str, body: TryIn, user: SignedIn, post: ThePost, session: Read
 
 def _tried(definitions: Definitions, connection: Connection | None, one: KeptMessage) -> TriedMessage:
     at = words.moment(one.message.received, definitions.school.timezone)
+    taken = one.became is not None
     if connection is None:
-        return TriedMessage(id=one.id, at=at, refused=None, lines=[], items=[])
+        return TriedMessage(id=one.id, at=at, taken=taken, refused=None, lines=[], items=[])
     became = translate(connection, definitions, one.message)
     return TriedMessage(
         id=one.id,
         at=at,
+        taken=taken,
         refused=became.refused,
         lines=lines(one.message, connection.each),
         items=[_item(definitions, item) for item in became.items],
