@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.school.conditions import Condition
+from patient_courier.demo.connections import add_connections
 from patient_courier.demo.history import demo_school, today
 from patient_courier.dispatch.history import play_history
 from patient_courier.dispatch.pictures import keep_pictures, read_pictures
@@ -57,6 +58,7 @@ def load_demo(path: Path, settings: Settings) -> Database:
         )
         definitions = load_definitions(session, settings.address)
         play_history(session, definitions, file.events, today())
+        add_connections(session, definitions, file, today())
         _audiences(session)
         _one_bad_event(session)
         _fill_inboxes(session, settings, today().subtract(hours=24 * INBOX_DAYS))

@@ -68,7 +68,7 @@ def _learnt(form: Form, number: str, at: Instant) -> Said:
             topic,
             _person(form),
             at,
-            attempt=number,
+            report=number,
             quiz={"id": id},
             points=form.get("points", ""),
             points_max="10",
