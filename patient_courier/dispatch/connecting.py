@@ -181,7 +181,7 @@ def take_waiting(
                 case NotForUs():
                     waiting.let_go(session, [item.id])
         done += len(events)
-        _take_events(session, definitions, kept, events, now)
+        take_described(session, definitions, events, now, source_of(kept))
         _recount(session, found.id, len(events))
     return done
 
@@ -271,22 +271,26 @@ def _take_items(
                 raise AssertionError(item)
     if not items:
         counts["not_for_us"] += 1
-    _take_events(session, definitions, kept, events, now)
+    take_described(session, definitions, events, now, source_of(kept))
     waiting.put(session, kept.id, number, waits, now)
     counts["events"], counts["waits"] = len(events), len(waits)
     return {name: count for name, count in counts.items() if count}
 
 
-def _take_events(
-    session: Session, definitions: Definitions, kept: Kept, events: list[dict[str, Any]], now: Instant
+def take_described(
+    session: Session, definitions: Definitions, events: list[dict[str, Any]], now: Instant, source: Source
 ) -> None:
     """Make the students known whom the events describe, and take the events in as one message."""
     if not events:
         return
-    source = Source(f"by the connection “{kept.name}”")
     found = []
     for event in events:
         key = described.known_or_new(session, event["student"], now, source)
         found.append(_EVENT.validate_python(event | {"student": key}))
     session.flush()
     take_events(session, definitions, found, now, source)
+
+
+def source_of(kept: Kept) -> Source:
+    """Where a consent comes from that a connection has brought."""
+    return Source(f"by the connection “{kept.name}”")

@@ -16,7 +16,7 @@ MOST_BYTES = 2_000_000
 MOST_INTAKE_BYTES = 4_000_000
 # A whole school as a file; read by its route, after it has been seen who sends it.
 MOST_FILE_BYTES = 200_000_000
-FILE_PATHS = ("/api/school/file", "/api/imports/read")
+FILE_PATHS = ("/api/school/file", "/api/imports/read", "/api/event-files")
 # A table of people; that of a quarter of a million has a fifth of this.
 MOST_PEOPLE_BYTES = 50_000_000
 # Pictures, and letters with their attachments.

@@ -13,7 +13,14 @@ from patient_courier.web.places.broadcasts import (
     recipients,
     wave,
 )
-from patient_courier.web.places.connections import connections, incoming, messages, own, waiting
+from patient_courier.web.places.connections import (
+    connections,
+    event_files,
+    incoming,
+    messages,
+    own,
+    waiting,
+)
 from patient_courier.web.places.courses import (
     certificate_archive,
     certificates,
@@ -119,6 +126,7 @@ def include_routes(app: FastAPI) -> None:
         connections,
         waiting,
         own,
+        event_files,
     ):
         app.include_router(place.router, responses=SIGNED_IN if place not in (intake, incoming) else {})
     for shown in (

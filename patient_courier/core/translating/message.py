@@ -37,9 +37,9 @@ def data_of(message: Message) -> Any:
         raise Refused(f"The body has {len(message.body):,} bytes; at most {MOST_BYTES:,} are taken.")
     name = _type(message)
     if name == URLENCODED:
-        return _object(parse_qsl(_text(message.body), keep_blank_values=True))
+        return object_of(parse_qsl(_text(message.body), keep_blank_values=True))
     if name == MULTIPART:
-        return _object(_parts(message))
+        return object_of(_parts(message))
     data = _json(_text(message.body), plain=False)
     if _deeper_than(data, DEEPEST):
         raise Refused(f"This is nested more than {DEEPEST} levels deep.")
@@ -101,7 +101,7 @@ def _deeper_than(data: Any, most: int) -> bool:
     return True
 
 
-def _object(pairs: list[tuple[str, str]]) -> dict[str, Any]:
+def object_of(pairs: list[tuple[str, str]]) -> dict[str, Any]:
     """A form as an object of texts; what comes several times becomes a list."""
     found: dict[str, Any] = {}
     for name, value in pairs:

@@ -294,3 +294,48 @@ def test_a_known_student_keeps_what_is_known_and_gets_what_was_empty(shop):
     shop.send(shop.order("1", buyer={"mail": "ANA@example.org", "given": "Anna", "family": "Reis"}))
     ana = shop.student("ana").json()
     assert (ana["first_name"], ana["last_name"], ana["email"]) == ("Ana", "Reis", "ana@example.org")
+
+
+CSV = """When,Who,First name,What,Order
+2026-03-01T10:00:00Z,bo@example.org,Bo,give back,7
+2026-02-20T10:00:00Z,bo@example.org,Bo,BEES,7
+2026-03-02T08:00:00Z,cy@example.org,Cy,BEES,8
+2026-02-21T10:00:00Z,di@example.org,Di,WAX,9
+yesterday,ed@example.org,Ed,BEES,10
+"""
+
+
+def test_a_table_of_events_goes_in_as_the_past_in_order_of_time(shop):
+    """The newest first, as exports are; what lies before the day starts nothing."""
+    asked = f"/api/event-files?connection={shop.key}&name=orders.csv"
+    read = shop.client.post(asked, content=CSV.encode("utf-8-sig")).json()
+    assert (read["rows"], read["columns"][0]) == (5, "When")
+    # Its first rows are there to be pointed at.
+    assert shop.now()["messages"] == 5
+    bought = {"type": "purchased", "offer": {"place": "/What", "map": {"BEES": "bees-once"}}}
+    back = {"type": "refunded", "offer": {"is": "bees-once"}}
+    shop.save(
+        each=None,
+        student={"email": "/Who", "first_name": "/First name"},
+        at={"place": "/When", "as": "rfc3339"},
+        id=["/Order"],
+        rules=[
+            {"when": [{"place": "/What", "is": ["give back"]}], "event": back},
+            {"when": [], "event": bought},
+        ],
+    )
+    untried = shop.client.post(f"/api/event-files/{read['id']}/take", json={"day": "2026-03-02"})
+    assert untried.status_code == 409
+    tried = shop.client.post(f"/api/event-files/{read['id']}/try", json={"day": "2026-03-02"}).json()["tried"]
+    assert (tried["events"], tried["waits"], tried["known"], tried["starting"]) == (3, 2, 0, 1)
+    assert [one["row"] for one in tried["examples"]] == [3, 2, 4]
+    assert [one["row"] for one in tried["waiting"]] == [5, 6]
+    assert tried["follows"]["letters"] == [{"key": "access", "name": "Access", "number": 1}]
+    done = shop.client.post(f"/api/event-files/{read['id']}/take", json={"day": "2026-03-02"}).json()
+    assert (done["taken"], done["failed"]) == (3, 0)
+    assert shop.student("bo").json()["courses"][0]["status"] == "refunded"
+    assert [len(shop.app.inbox(who)) for who in ("bo", "cy")] == [0, 1]
+    # The same file again changes nothing.
+    again = shop.client.post(asked, content=CSV.encode()).json()
+    tried = shop.client.post(f"/api/event-files/{again['id']}/try", json={}).json()["tried"]
+    assert (tried["events"], tried["known"]) == (0, 3)

@@ -1301,6 +1301,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/event-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read
+         * @description Read a table of events, the body as it is. Its first rows become messages of a connection that has none yet.
+         */
+        post: operations["read_api_event_files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/event-files/progress/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Progress */
+        get: operations["progress_api_event_files_progress__id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/event-files/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Take in what was tried. 409 when it was not tried with this day and this connection file.
+         */
+        post: operations["take_api_event_files__id__take_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/event-files/{id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try It
+         * @description Try what taking the table in would do. Changes nothing.
+         */
+        post: operations["try_it_api_event_files__id__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frame": {
         parameters: {
             query?: never;
@@ -4754,6 +4831,14 @@ export interface components {
             letters: number;
         };
         /**
+         * DayIn
+         * @description From which day on sequences start: a date of the school's; without one, today.
+         */
+        DayIn: {
+            /** Day */
+            day?: string | null;
+        };
+        /**
          * DayLine
          * @description Letters of one sequence, or of one broadcast, on one day.
          */
@@ -5133,6 +5218,46 @@ export interface components {
              * @default null
              */
             zone: string | null;
+        };
+        /**
+         * EventFileOut
+         * @description A table that was read, at hand until another one is: how it was read, its columns, how many rows.
+         */
+        EventFileOut: {
+            /** Columns */
+            columns: string[];
+            /** How */
+            how: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+        };
+        /**
+         * EventWorkOut
+         * @description Trying or taking in: how far it is, and what came of it; ``failed`` rows could not be taken in.
+         */
+        EventWorkOut: {
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Id */
+            id: number;
+            /** Refused */
+            refused: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "stopped" | "failed";
+            /** Taken */
+            taken: number | null;
+            /** Total */
+            total: number;
+            tried: components["schemas"]["TriedRowsOut"] | null;
         };
         /** EvidenceQuiz */
         EvidenceQuiz: {
@@ -8081,6 +8206,13 @@ export interface components {
             /** Said */
             said: string;
         };
+        /** RowSaid */
+        RowSaid: {
+            /** Row */
+            row: number;
+            /** Said */
+            said: string;
+        };
         /** RunShown */
         RunShown: {
             /** Name */
@@ -9515,6 +9647,27 @@ export interface components {
             same: number;
             /** With News */
             with_news: number;
+        };
+        /**
+         * TriedRowsOut
+         * @description What a table would become. ``starting`` events lie on or after the day: only for them sequences start, as ``follows`` says.
+         */
+        TriedRowsOut: {
+            /** Events */
+            events: number;
+            /** Examples */
+            examples: components["schemas"]["RowSaid"][];
+            follows: components["schemas"]["FollowsOut"] | null;
+            /** Known */
+            known: number;
+            /** Not For Us */
+            not_for_us: number;
+            /** Starting */
+            starting: number;
+            /** Waiting */
+            waiting: components["schemas"]["RowSaid"][];
+            /** Waits */
+            waits: number;
         };
         /** TroubleIn */
         TroubleIn: {
@@ -13105,6 +13258,179 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SentAgain"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    read_api_event_files_post: {
+        parameters: {
+            query: {
+                connection: string;
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventFileOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    progress_api_event_files_progress__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventWorkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    take_api_event_files__id__take_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DayIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventWorkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    try_it_api_event_files__id__try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DayIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventWorkOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -18,6 +18,7 @@ import AddressBox from "./AddressBox.vue";
 import ConnectionFileBox from "./ConnectionFileBox.vue";
 import ConnectionSentence from "./ConnectionSentence.vue";
 import { asked, type ConnectionFile, pathTo, placeOf, taken, takenAt, withLines } from "./file";
+import EventFile from "./EventFile.vue";
 import GuessList from "./GuessList.vue";
 import MeaningMenu from "./MeaningMenu.vue";
 import MessageTree from "./MessageTree.vue";
@@ -31,7 +32,11 @@ const notice = useNotice();
 const draft = useDraft<ConnectionFile>(() => `connection:${props.id}`);
 const { current, changed, restored, clash, base, begin, discard } = draft;
 const path = computed(() => ({ path: { key: props.id } }));
-const { data: found, error: gone } = useQuery({
+const {
+  data: found,
+  error: gone,
+  refetch,
+} = useQuery({
   queryKey: ["connection", () => props.id],
   queryFn: () => data(api.GET("/api/connections/{key}", { params: path.value })),
   // Whoever has just sent a message wants to see it come.
@@ -248,6 +253,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
         </section>
       </div>
     </template>
+    <EventFile :connection="found" :changed="changed" @read="() => void refetch()" />
     <section class="sheet box foot">
       <label
         >What you call it<Input
