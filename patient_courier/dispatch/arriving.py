@@ -14,13 +14,16 @@ from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.translating.message import Message
+from patient_courier.core.translating.statements import Statement
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.connecting import (
     Outcome,
+    StatedOutcome,
     count_own,
     count_unproven,
     keep_for_later,
     take_message,
+    take_statements,
 )
 from patient_courier.dispatch.receiving import Receipt, Refusal, keep_problem, receive
 from patient_courier.dispatch.worker import Worker
@@ -125,6 +128,24 @@ class Unproven:
         return count_unproven(session, definitions, self.connection, self.why, now)
 
     def alone(self, arrivals: Arrivals) -> Outcome:
+        return arrivals.take_one(self)
+
+
+@dataclass(frozen=True, slots=True)
+class Stated:
+    """xAPI statements of a connection, which have proven themselves: all of them are taken in, or none."""
+
+    connection: int
+    statements: list[Statement]
+
+    @property
+    def size(self) -> int:
+        return len(self.statements)
+
+    def take(self, session: Session, definitions: Definitions, now: Instant) -> StatedOutcome:
+        return take_statements(session, definitions, self.connection, self.statements, now)
+
+    def alone(self, arrivals: Arrivals) -> StatedOutcome:
         return arrivals.take_one(self)
 
 

@@ -18,17 +18,15 @@ from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.reading.school_file import Unreadable
 from patient_courier.core.school.events import Event
-from patient_courier.core.school.values import parse_moment
 from patient_courier.core.translating.connection import Connection, Proof
 from patient_courier.core.translating.item import Waits
 from patient_courier.core.translating.message import Message, Refused, data_of
+from patient_courier.core.translating.statements import Statement
 from patient_courier.core.translating.translate import Became, NotForUs, Reported, translate
-from patient_courier.dispatch.importing import quiet
 from patient_courier.dispatch.receiving import Receipt
 from patient_courier.dispatch.taking import known_ids, take_events
-from patient_courier.store.connections import connections, messages, waiting
+from patient_courier.store.connections import connections, messages, statements, waiting
 from patient_courier.store.connections.connections import Kept
-from patient_courier.store.connections.waiting import Item
 from patient_courier.store.students import described
 from patient_courier.store.students.consents import Source
 
@@ -71,10 +69,40 @@ def take_message(
     if translated.refused is not None:
         return refuse(session, kept, translated.refused, day, now)
     number = messages.keep(session, kept.id, message)
-    counts = _take_items(session, definitions, kept, number, message, translated.items, now)
+    counts = take_items(session, definitions, kept, number, message, translated.items, now)
     messages.note(session, number, counts)
     connections.count(session, kept.id, day, counts | {"messages": 1})
     return Outcome(counts)
+
+
+@dataclass(frozen=True, slots=True)
+class StatedOutcome:
+    """What became of statements: ``conflict`` names one whose id is known with other words; ``full``, ``gone`` as before."""
+
+    conflict: str | None = None
+    gone: bool = False
+    full: bool = False
+
+
+def take_statements(
+    session: Session, definitions: Definitions, id: int, found: Sequence[Statement], now: Instant
+) -> StatedOutcome:
+    """Take in xAPI statements, each as a message; those that are known change nothing."""
+    kept = connections.get(session, id)
+    if kept is None or kept.state == "off":
+        return StatedOutcome(gone=True)
+    if waiting.number(session, id) + len(found) > waiting.MOST:
+        return StatedOutcome(full=True)
+    known = statements.digests(session, id, [one.id for one in found])
+    other = next((one.id for one in found if known.get(one.id, one.digest) != one.digest), None)
+    if other is not None:
+        return StatedOutcome(conflict=other)
+    for one in found:
+        if one.id not in known:
+            take_message(session, definitions, id, "application/json", one.body(now), now)
+    fresh = {one.id: one.digest for one in found if one.id not in known}
+    statements.put(session, id, fresh)
+    return StatedOutcome()
 
 
 def keep_for_later(
@@ -116,103 +144,6 @@ def refuse(session: Session, kept: Kept, why: str, day: str, now: Instant) -> Ou
     return Outcome(refused=why)
 
 
-def take_kept(
-    session: Session,
-    definitions: Definitions,
-    kept: Kept,
-    numbers: Sequence[int],
-    now: Instant,
-    *,
-    past: bool,
-) -> Counter[str]:
-    """Take in kept messages of which nothing was taken in yet, oldest first, each with the time at which it came.
-
-    ``past``: no sequence starts for them; facts come about. Returns what became of their items.
-    """
-    connection, counts = connection_of(kept), Counter[str]()
-    if connection is None:
-        return counts
-    school = quiet(definitions) if past else definitions
-    for number in numbers:
-        found = messages.get(session, number)
-        if found is None or found.became is not None:
-            continue
-        translated = translate(connection, definitions, found.message)
-        became = _take_items(session, school, kept, number, found.message, translated.items, now)
-        messages.note(session, number, became)
-        day = day_of(definitions, found.message.received)
-        connections.count(session, kept.id, day, became)
-        counts.update(became)
-    return counts
-
-
-def take_waiting(
-    session: Session, definitions: Definitions, kept: Kept, items: Sequence[Item], now: Instant
-) -> int:
-    """Ask again what items become that wait; those that are events by now go in. Returns how many went in.
-
-    Each goes in at its own time and under its own id. What still waits says what for.
-    """
-    connection = connection_of(kept)
-    if connection is None:
-        return 0
-    done = 0
-    by_message: dict[int, list[Item]] = {}
-    for item in items:
-        if item.message is not None:
-            by_message.setdefault(item.message, []).append(item)
-    for number, waits in by_message.items():
-        found = messages.get(session, number)
-        if found is None:
-            continue
-        # When it came stays when it came; only whether its time still lies ahead is asked of the clock.
-        translated = translate(connection, definitions, _seen(found.message, waits, now))
-        events = []
-        for item in waits:
-            became = translated.items[item.number - 1] if item.number <= len(translated.items) else NotForUs()
-            match became:
-                case Reported() if item.waits.why == "ahead" and parse_moment(became.event["at"]) >= now:
-                    pass  # still ahead
-                case Reported():
-                    events.append(became.event)
-                    waiting.let_go(session, [item.id])
-                case Waits():
-                    waiting.renew(session, item.id, became)
-                case NotForUs():
-                    waiting.let_go(session, [item.id])
-        done += len(events)
-        take_described(session, definitions, events, now, source_of(kept))
-        _recount(session, found.id, len(events))
-    return done
-
-
-def _seen(message: Message, items: list[Item], now: Instant) -> Message:
-    """A message whose time lay ahead is read as if it came now."""
-    ahead = any(item.waits.why == "ahead" for item in items)
-    return Message(now, message.type, message.body) if ahead else message
-
-
-def _recount(session: Session, message: int, went: int) -> None:
-    found = messages.get(session, message)
-    if found is not None and found.became is not None and went:
-        became = dict(found.became)
-        became["waits"] = max(0, became.get("waits", 0) - went)
-        became["events"] = became.get("events", 0) + went
-        messages.note(session, message, became)
-
-
-def look_again(session: Session, definitions: Definitions, now: Instant, *, school_changed: bool) -> int:
-    """Let in what waited for its time, and where the ``school_changed`` what it had not. Returns how many went in."""
-    done = 0
-    for kept in connections.every(session):
-        if kept.state == "on":
-            whys = ("ahead", "unknown") if school_changed else ("ahead",)
-            done += take_waiting(
-                session, definitions, kept, waiting.of_connection(session, kept.id, whys), now
-            )
-    return done
-
-
 def proof_of(kept: Kept) -> Proof:
     """How the messages of a connection show who sent them; a file in the making has at least this."""
     return _proof(json.dumps(kept.file["proof"], sort_keys=True))
@@ -242,7 +173,7 @@ def key_of(item: Became, message: Message, number: int) -> str:
     return id or f"{sha256(message.body).hexdigest()[:32]}#{number}"
 
 
-def _take_items(
+def take_items(
     session: Session,
     definitions: Definitions,
     kept: Kept,

@@ -20,9 +20,9 @@ from patient_courier.dispatch.arriving import Arrivals
 from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
 from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
-from patient_courier.dispatch.connecting import look_again
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
+from patient_courier.dispatch.kept_messages import look_again
 from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.returns import Taken, put_aside, take_report, waiting_in

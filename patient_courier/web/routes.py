@@ -19,6 +19,9 @@ from patient_courier.web.places.connections import (
     incoming,
     messages,
     own,
+    secrets,
+    statements,
+    switching,
     waiting,
 )
 from patient_courier.web.places.courses import (
@@ -75,6 +78,7 @@ def include_routes(app: FastAPI) -> None:
     # The intake is asked most often, so it is looked for first.
     for place in (
         intake,
+        statements,
         incoming,
         session,
         frame,
@@ -127,8 +131,12 @@ def include_routes(app: FastAPI) -> None:
         waiting,
         own,
         event_files,
+        switching,
+        secrets,
     ):
-        app.include_router(place.router, responses=SIGNED_IN if place not in (intake, incoming) else {})
+        app.include_router(
+            place.router, responses=SIGNED_IN if place not in (intake, incoming, statements) else {}
+        )
     for shown in (
         stopping,
         choosing,

@@ -5,9 +5,8 @@ The order in which an item is looked at is that of the lines in :func:`_event`: 
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from decimal import Context, Decimal
+from decimal import Decimal
 from functools import lru_cache
 from hashlib import sha256
 from itertools import islice
@@ -21,9 +20,9 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import Event
-from patient_courier.core.school.text import clean_line, clean_text, is_fit, shortened, without_halves
-from patient_courier.core.school.values import ReportedMoment, check_zone, moment_text
-from patient_courier.core.translating.connection import FIELDS, NUMBERS, At, Connection, Rule, Same, Test
+from patient_courier.core.school.text import is_fit, shortened, without_halves
+from patient_courier.core.school.values import ReportedMoment, moment_text
+from patient_courier.core.translating.connection import FIELDS, Connection, Rule, Test
 from patient_courier.core.translating.item import Item, Waiting, Waits, cut, decimal, value_of
 from patient_courier.core.translating.message import (
     MOST_ITEMS,
@@ -32,18 +31,13 @@ from patient_courier.core.translating.message import (
     data_of,
     with_numbers,
 )
+from patient_courier.core.translating.own_fields import EXACT, called, own_field, student_of
 from patient_courier.core.translating.places import in_item, is_there, text_of, walk
 
 # A clock ahead of ours by no more than this counts as ours.
 AHEAD_HOURS = 24
 # Characters of an event's id.
 MOST_ID = 200
-# Words of consent, to the letter.
-AGREED = ("true", "yes", "1", "on")
-VIAS = ("manual", "import", "preview")
-# Objects of the school that a field names.
-NAMED = ("offer", "course", "lesson", "quiz")
-_EXACT = Context(prec=50, traps=[])
 _EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 _MOMENT: TypeAdapter[Instant] = TypeAdapter(ReportedMoment)
 _PATHS = JSONPathEnvironment()
@@ -155,8 +149,8 @@ def _event(item: Item, rule: Rule) -> dict[str, Any]:
     email = _address(item)
     at = _moment(item)
     id = _id(item, rule.event.type)
-    own = {name: _own(item, rule, name) for name in FIELDS[rule.event.type]}
-    student = _student(item, email)
+    own = {name: own_field(item, rule, name) for name in FIELDS[rule.event.type]}
+    student = student_of(item, email)
     body = {
         "at": moment_text(at),
         "type": rule.event.type,
@@ -178,8 +172,8 @@ def _unfit(item: Item, rule: Rule, error: ValidationError, body: dict[str, Any])
     name = fault.pointer.rpartition("/")[2]
     value = rule.event.value(name) if name in FIELDS[rule.event.type] else None
     place, found = cut(item, value) if value is not None else (None, None)
-    called = _called(name)
-    return Waiting(f"{called[:1].upper()}{called[1:]} can't be used: {fault.sentence}.", place, found)
+    said = called(name)
+    return Waiting(f"{said[:1].upper()}{said[1:]} can't be used: {fault.sentence}.", place, found)
 
 
 def _address(item: Item) -> str:
@@ -215,7 +209,7 @@ def _since_1970(text: str, unit: str) -> Instant:
     number = decimal(text)
     if number is None or not -(10**15) < number < 10**15:
         raise ValueError(text)
-    nanoseconds = _EXACT.multiply(number, Decimal(10**9 if unit == "seconds" else 10**6))
+    nanoseconds = EXACT.multiply(number, Decimal(10**9 if unit == "seconds" else 10**6))
     return Instant.from_timestamp(int(nanoseconds), unit="nanosecond")
 
 
@@ -238,74 +232,3 @@ def _id(item: Item, type: str) -> str:
         )
         raise Waiting("What tells this from others is too long.", longest[1], longest[0])
     return made
-
-
-def _own(item: Item, rule: Rule, name: str) -> Any:
-    """One of the event's own fields; None where it may be left out."""
-    value = rule.event.value(name)
-    text = value_of(item, value, _called(name), name) if value is not None else None
-    if text is None:
-        if FIELDS[rule.event.type][name]:
-            place, found = cut(item, value)
-            raise Waiting(f"There is no {name} here.", place, found)
-        return "manual" if name == "via" else None
-    place, found = cut(item, value)
-    if name in NUMBERS:
-        return _number(item, value, text, place, found)
-    if name == "via" and text not in VIAS:
-        raise Waiting(f"“{shortened(text)}” is none of {', '.join(VIAS)}.", place, found)
-    if name in NAMED and item.definitions.unknown({name: text}):
-        sentence = f"There is no {name} “{shortened(text)}” in this school."
-        raise Waiting(sentence, place, found, why="unknown", field=name)
-    return text
-
-
-def _number(item: Item, value: At | Same | None, text: str, place: str | None, found: str | None) -> float:
-    number = decimal(text)
-    if number is None:
-        raise Waiting(f"“{shortened(text)}” is not a number.", place, found)
-    if isinstance(value, At) and value.of is not None:
-        whole = item.text(value.of)
-        of = decimal(whole) if whole is not None else None
-        if of is None or not of > 0:
-            said = f"“{shortened(whole)}”" if whole is not None else "Nothing"
-            raise Waiting(f"{said} is not a number above 0 to measure by.", value.of, whole)
-        number = _EXACT.divide(_EXACT.multiply(number, Decimal(100)), of)
-    if number.is_nan() or not 0 <= number <= 100:
-        raise Waiting("This does not lie between 0 and 100.", place, found)
-    return int(number) if number == number.to_integral_value() else float(number)
-
-
-def _student(item: Item, email: str) -> dict[str, Any]:
-    """The student as the message describes them; what has no value is left out."""
-    who = item.connection.student
-    found: dict[str, Any] = {"email": email}
-    reads: list[tuple[str, At | Same | None, Callable[[str], Any]]] = [
-        ("first_name", who.first_name, clean_line),
-        ("last_name", who.last_name, clean_line),
-        ("timezone", who.timezone, _zone),
-        ("news", who.news, lambda text: True if text in AGREED else None),
-    ]
-    for name, value, read in reads:
-        text = value_of(item, value, _called(name)) if value is not None else None
-        said = read(text) if text is not None else None
-        if said:
-            found[name] = said
-    texts = {name: value_of(item, value, f"“{name}”") for name, value in who.fields.items()}
-    fields = {
-        name: cleaned for name, text in texts.items() if text is not None and (cleaned := clean_text(text))
-    }
-    return found | ({"fields": fields} if fields else {})
-
-
-def _zone(text: str) -> str | None:
-    try:
-        return check_zone(text)
-    except ValueError:
-        return None
-
-
-def _called(name: str) -> str:
-    return {"first_name": "the first name", "last_name": "the last name", "timezone": "the time zone"}.get(
-        name, f"the {name}"
-    )

@@ -79,6 +79,10 @@ async function askRenew(): Promise<void> {
       <Button size="small" type="primary" @click="copy(connection.address)">Copy</Button>
       <button class="link label" @click="askRenew">New address</button>
     </div>
+    <p v-if="proof.kind === 'basic'" class="soft more">
+      Where a course site asks for an xAPI endpoint, it is this address with <code class="postmark">/xapi</code> behind
+      it; the name it signs in with can be any, the password is the secret.
+    </p>
     <div class="row">
       <span class="soft">Messages show who sent them</span>
       <Select
@@ -213,6 +217,9 @@ label :deep(input) {
 }
 .given {
   width: 190px;
+}
+.more {
+  margin: 0;
 }
 .needed,
 .refused {

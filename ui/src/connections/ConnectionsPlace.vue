@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
+import Radio from "ant-design-vue/es/radio";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
 
@@ -17,18 +18,22 @@ import { STATES } from "./states";
 const router = useRouter();
 const making = ref(false);
 const name = ref("");
+const speaks = ref<"messages" | "xapi">("messages");
 const { data: found } = useQuery({
   queryKey: ["connections"],
   queryFn: () => data(api.GET("/api/connections")),
   refetchInterval: 10_000,
 });
-const make = useAct(() => data(api.POST("/api/connections", { body: { name: name.value.trim() } })), {
-  done: (now) => {
-    making.value = false;
-    name.value = "";
-    void router.push(`/school/connections/${now.key}`);
+const make = useAct(
+  () => data(api.POST("/api/connections", { body: { name: name.value.trim(), speaks: speaks.value } })),
+  {
+    done: (now) => {
+      making.value = false;
+      name.value = "";
+      void router.push(`/school/connections/${now.key}`);
+    },
   },
-});
+);
 const open = (one: Api["ConnectionLine"]) => void router.push(`/school/connections/${one.key}`);
 </script>
 
@@ -45,6 +50,10 @@ const open = (one: Api["ConnectionLine"]) => void router.push(`/school/connectio
     @ok="make.mutate()"
   >
     <label>What you call it<Input v-model:value="name" placeholder="My shop" :maxlength="100" /></label>
+    <Radio.Group v-model:value="speaks" class="choices">
+      <Radio value="messages">It sends messages of its own (most shops, course sites and forms)</Radio>
+      <Radio value="xapi">It reports what students learn in xAPI</Radio>
+    </Radio.Group>
     <p class="soft">
       Anything that can send a message to an address when something happens: a shop, a course site, a form. It only
       listens at first; nothing is posted before you switch it on.
@@ -98,6 +107,11 @@ const open = (one: Api["ConnectionLine"]) => void router.push(`/school/connectio
   display: flex;
   flex-direction: column;
   gap: 18px;
+}
+.choices {
+  display: flex;
+  flex-direction: column;
+  margin: 10px 0;
 }
 .num {
   text-align: right;

@@ -15,6 +15,7 @@ from patient_courier.store.base.tables.connections import (
     ConnectionRow,
     ConnectionSecretRow,
     MessageRow,
+    StatementRow,
     WaitingRow,
 )
 from patient_courier.store.base.tables.engine import EventIdRow, EventRow, RunRow
@@ -112,6 +113,7 @@ __all__ = [
     "SequenceVersionRow",
     "SessionRow",
     "SigningKeyRow",
+    "StatementRow",
     "StudentRow",
     "Table",
     "TagRow",

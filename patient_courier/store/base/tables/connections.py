@@ -97,6 +97,17 @@ class ConnectionDayRow(Table):
     refused: Mapped[int] = mapped_column(default=0)
 
 
+class StatementRow(Table):
+    """An xAPI statement that a connection has had, by its id (a UUID), with a digest of what it says."""
+
+    __tablename__ = "statements"
+    connection_id: Mapped[int] = mapped_column(
+        ForeignKey("connections.id", ondelete="CASCADE"), primary_key=True
+    )
+    id: Mapped[str] = mapped_column(primary_key=True)
+    digest: Mapped[str]
+
+
 class CallRow(Table):
     """A signed HTTP POST that a step asks for: queued, sent, failed, or kept (practice schools call nobody)."""
 

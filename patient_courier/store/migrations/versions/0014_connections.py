@@ -86,3 +86,10 @@ def upgrade() -> None:
         *(sa.Column(name, sa.Integer(), nullable=False) for name in counts),
         sa.PrimaryKeyConstraint("connection_id", "day", name=op.f("pk_connection_days")),
     )
+    op.create_table(
+        "statements",
+        *_of_connection("statements"),
+        sa.Column("id", sa.Text(), nullable=False),
+        sa.Column("digest", sa.Text(), nullable=False),
+        sa.PrimaryKeyConstraint("connection_id", "id", name=op.f("pk_statements")),
+    )

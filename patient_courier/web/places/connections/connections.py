@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 import secrets
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter, HTTPException, Response
-from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, TypeAdapter, ValidationError
 from whenever import Instant
 
 from patient_courier.core.calendar import calendar
@@ -19,11 +19,11 @@ from patient_courier.core.school.text import FilledLine
 from patient_courier.core.telling import words
 from patient_courier.core.translating.connection import Proof
 from patient_courier.core.translating.missing import missing
+from patient_courier.core.translating.statements import fresh_rules
 from patient_courier.dispatch.clock import real_now
-from patient_courier.dispatch.connecting import connection_of, proof_of, take_kept, take_waiting
+from patient_courier.dispatch.connecting import connection_of, proof_of
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.dispatch.following import Follows, what_follows
-from patient_courier.intake.proofs import new_secret
+from patient_courier.dispatch.kept_messages import take_waiting
 from patient_courier.store.connections import connections, messages, waiting
 from patient_courier.store.connections.connections import Kept
 from patient_courier.web.context import (
@@ -80,50 +80,16 @@ class ConnectionOut(BaseModel):
 
 
 class MakeIn(BaseModel):
+    """What is connected: something that sends messages of its own, or a course site that speaks xAPI."""
+
     name: FilledLine
+    speaks: Literal["messages", "xapi"] = "messages"
 
 
 class SaveIn(BaseModel):
     """A connection file in the place of the one there is; it may lack parts while the connection only listens."""
 
     file: dict[str, Any]
-
-
-class SecretOut(BaseModel):
-    """A new secret, shown this once; the one before holds for another day."""
-
-    secret: str
-
-
-class SwitchIn(BaseModel):
-    """Another state. On: what to do with the messages kept ``since`` (RFC 3339): leave them, take them in as the past or as now."""
-
-    state: Literal["listening", "on", "off"]
-    take: Literal["nothing", "past", "now"] = "nothing"
-    since: str | None = None
-
-
-class OutlookIn(BaseModel):
-    take: Literal["past", "now"]
-    since: str
-
-
-class NamedNumber(BaseModel):
-    key: str
-    name: str
-    number: int
-
-
-class FollowsOut(BaseModel):
-    """What taking something in would set going: ``sequences`` that begin, ``letters`` that go out at once, others ``stuck``."""
-
-    events: int
-    waits: int
-    not_for_us: int
-    sequences: list[NamedNumber]
-    letters: list[NamedNumber]
-    stuck: list[NamedNumber]
-    students: int
 
 
 @router.get("")
@@ -202,11 +168,12 @@ def make(body: MakeIn, user: SignedIn, post: ThePost, session: Writing) -> Conne
         "at": None,
         "id": None,
         "rules": [],
+        **(fresh_rules() if body.speaks == "xapi" else {}),
     }
     id = connections.add(session, file, now_in(session))
     connections.give_secret(session, id, "address", new_address(key), real_now())
     session.flush()
-    return _out(session, post, the(session, key), Response())
+    return connection_out(session, post, the(session, key), Response())
 
 
 def new_address(key: str) -> str:
@@ -224,10 +191,10 @@ def the(session: Session, key: str) -> Kept:
 
 @router.get("/{key}")
 def get(key: str, user: SignedIn, post: ThePost, session: Reading, response: Response) -> ConnectionOut:
-    return _out(session, post, the(session, key), response)
+    return connection_out(session, post, the(session, key), response)
 
 
-def _out(session: Session, post: Post, kept: Kept, response: Response) -> ConnectionOut:
+def connection_out(session: Session, post: Post, kept: Kept, response: Response) -> ConnectionOut:
     real = real_now()
     address = connections.secrets_of(session, kept.id, "address", real)[0]
     zone = definitions_in(post, session).school.timezone
@@ -269,7 +236,7 @@ def save(
         connections.forget_secrets(session, kept.id)
     kept = the(session, key)
     if kept.state == "on":
-        _readable(kept)
+        readable(kept)
         take_waiting(
             session,
             definitions_in(post, session),
@@ -277,7 +244,7 @@ def save(
             waiting.of_connection(session, kept.id),
             now_in(session),
         )
-    return _out(session, post, kept, response)
+    return connection_out(session, post, kept, response)
 
 
 def _proof(file: dict[str, Any]) -> Proof:
@@ -291,7 +258,7 @@ def _proof(file: dict[str, Any]) -> Proof:
         ) from error
 
 
-def _readable(kept: Kept) -> None:
+def readable(kept: Kept) -> None:
     """422 with what is missing or wrong where a connection's file can't be used yet."""
     lacks = missing(kept.file)
     if lacks:
@@ -300,114 +267,6 @@ def _readable(kept: Kept) -> None:
         raise HTTPException(
             422, "Something in this connection can't be read. Look at what its messages would become."
         )
-
-
-@router.post("/{key}/outlook")
-def outlook(key: str, body: OutlookIn, user: SignedIn, post: ThePost) -> FollowsOut:
-    """What taking in the messages kept since a moment would set going, by the engine; nothing of it stays."""
-
-    def act(session: Session, definitions: Definitions) -> dict[str, int]:
-        kept = the(session, key)
-        _readable(kept)
-        numbers = messages.untaken(session, kept.id, _moment(body.since))
-        return take_kept(
-            session,
-            definitions,
-            kept,
-            numbers[-MOST_TRIED:],
-            now_in(session),
-            past=body.take == "past",
-        )
-
-    counts, follows = what_follows(post.database, post.library.load, act)
-    return follows_out(counts, follows)
-
-
-def follows_out(counts: dict[str, int], follows: Follows) -> FollowsOut:
-    def named(found: Any) -> list[NamedNumber]:
-        return [NamedNumber(key=one.key, name=one.name, number=one.number) for one in found]
-
-    return FollowsOut(
-        events=counts.get("events", 0),
-        waits=counts.get("waits", 0),
-        not_for_us=counts.get("not_for_us", 0),
-        sequences=named(follows.sequences),
-        letters=named(follows.letters),
-        stuck=named(follows.stuck),
-        students=follows.students,
-    )
-
-
-def _moment(text: str) -> Instant:
-    try:
-        return Instant.parse_iso(text)
-    except ValueError as error:
-        raise HTTPException(422, "Since when? Give a moment such as 2026-03-02T14:05:00Z.") from error
-
-
-@router.post("/{key}/state")
-def switch(
-    key: str, body: SwitchIn, user: SignedIn, post: ThePost, session: Writing, response: Response
-) -> ConnectionOut:
-    """Switch it. On: it must be readable, and have a secret where its proof needs one."""
-    kept = the(session, key)
-    if body.state == "on":
-        _readable(kept)
-        proof = proof_of(kept)
-        if proof.kind != "address" and not connections.secrets_of(session, kept.id, "proof", real_now()):
-            raise HTTPException(
-                422, "It has no secret yet to prove itself by. Make one, and put it in there."
-            )
-    connections.set_state(session, kept.id, body.state)
-    session.flush()
-    kept = the(session, key)
-    definitions, now = definitions_in(post, session), now_in(session)
-    if body.state == "on" and body.take != "nothing":
-        numbers = messages.untaken(session, kept.id, _moment(body.since or ""))
-        take_kept(session, definitions, kept, numbers[-MOST_TRIED:], now, past=body.take == "past")
-    if body.state == "on":
-        take_waiting(session, definitions, kept, waiting.of_connection(session, kept.id), now)
-    return _out(session, post, kept, response)
-
-
-@router.post("/{key}/secret")
-def renew_secret(key: str, user: SignedIn, session: Writing) -> SecretOut:
-    """A new secret for its proof, shown this once; the one before holds for another day."""
-    kept = the(session, key)
-    proof = proof_of(kept)
-    if proof.kind == "address":
-        raise HTTPException(409, "This connection proves itself by its address alone, which is its secret.")
-    secret = new_secret(proof)
-    connections.give_secret(session, kept.id, "proof", secret, real_now())
-    return SecretOut(secret=secret)
-
-
-class GivenSecret(BaseModel):
-    """A secret that the other side has made."""
-
-    secret: Annotated[str, Field(min_length=8, max_length=500, pattern=r"^[\x21-\x7e]+$")]
-
-
-@router.put("/{key}/secret", status_code=204)
-def give_secret(key: str, body: GivenSecret, user: SignedIn, session: Writing) -> None:
-    """Take a secret that the other side has made; the one before holds for another day."""
-    kept = the(session, key)
-    if proof_of(kept).kind == "address":
-        raise HTTPException(409, "This connection proves itself by its address alone, which is its secret.")
-    if body.secret in connections.secrets_of(session, kept.id, "proof", real_now()):
-        return
-    connections.give_secret(session, kept.id, "proof", body.secret, real_now())
-
-
-@router.post("/{key}/address")
-def renew_address(
-    key: str, user: SignedIn, post: ThePost, session: Writing, response: Response
-) -> ConnectionOut:
-    """A new address; the one before holds for another day."""
-    kept = the(session, key)
-    connections.give_secret(session, kept.id, "address", new_address(kept.key), real_now())
-    session.flush()
-    return _out(session, post, kept, response)
 
 
 @router.get("/{key}/file")

@@ -35,7 +35,8 @@ from patient_courier.web.context import (
     now_in,
 )
 from patient_courier.web.jobs import Job, JobState, Kind
-from patient_courier.web.places.connections.connections import FollowsOut, follows_out, the
+from patient_courier.web.places.connections.connections import the
+from patient_courier.web.places.connections.switching import FollowsOut, follows_out
 
 router = APIRouter(prefix="/api/event-files", tags=["connections"])
 PATIENCE_SECONDS = 1.5

@@ -30,6 +30,8 @@ class Became(BaseModel):
     not_for_us: int = 0
 
 
+# The last part of a connection's address.
+InAddress = Annotated[str, Path(max_length=200)]
 _ANSWERS: dict[int | str, dict[str, Any]] = {
     200: {"model": Became},
     **{status: {"model": Said} for status in (401, 404, 413, 422, 503)},
@@ -37,7 +39,7 @@ _ANSWERS: dict[int | str, dict[str, Any]] = {
 
 
 @router.post("/{address}", responses=_ANSWERS)
-async def post_message(address: Annotated[str, Path(max_length=200)], request: Request) -> Response:
+async def post_message(address: InAddress, request: Request) -> Response:
     """Take in one message of the connection with this address: JSON or a form, as its own program writes it.
 
     200 when it is on the disk, whatever became of it: what waits is the owner's to solve, not the sender's. 401 when the
@@ -45,7 +47,7 @@ async def post_message(address: Annotated[str, Path(max_length=200)], request: R
     """
     body = await request.body()
     post: Post = request.scope["served"].post
-    connection, wrong = await run_in_threadpool(_whose, post, address, body, request)
+    connection, wrong = await run_in_threadpool(whose, post, address, body, request)
     if connection is None:
         return _said(404, "No connection takes messages at this address.")
     if wrong is not None:
@@ -55,7 +57,7 @@ async def post_message(address: Annotated[str, Path(max_length=200)], request: R
     return _answer(await asyncio.wrap_future(post.arrivals.submit(delivered)))
 
 
-def _whose(post: Post, address: str, body: bytes, request: Request) -> tuple[int | None, str | None]:
+def whose(post: Post, address: str, body: bytes, request: Request) -> tuple[int | None, str | None]:
     """The connection that takes messages at an address, and what is wrong with the proof of this one."""
     real = real_now()
     with post.database.reading() as session:

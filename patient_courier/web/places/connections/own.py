@@ -13,7 +13,8 @@ from patient_courier.store.engine.lately import reported
 from patient_courier.store.outbox import needs
 from patient_courier.store.school.secrets import read_older_keys, replace_intake_key
 from patient_courier.web.context import Reading, SignedIn, ThePost, definitions_in, now_in
-from patient_courier.web.places.connections.connections import LINE_DAYS, SecretOut, days_until
+from patient_courier.web.places.connections.connections import LINE_DAYS, days_until
+from patient_courier.web.places.connections.secrets import SecretOut
 
 router = APIRouter(prefix="/api/own-intake", tags=["connections"])
 LATELY = 10

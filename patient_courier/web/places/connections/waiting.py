@@ -9,8 +9,8 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.telling import words
 from patient_courier.core.translating.trying import with_choice
 from patient_courier.core.translating.waiting import title_of
-from patient_courier.dispatch.connecting import take_waiting
 from patient_courier.dispatch.following import what_follows
+from patient_courier.dispatch.kept_messages import take_waiting
 from patient_courier.store.connections import connections, waiting
 from patient_courier.store.connections.connections import Kept
 from patient_courier.store.connections.waiting import Item
@@ -24,7 +24,8 @@ from patient_courier.web.context import (
     definitions_in,
     now_in,
 )
-from patient_courier.web.places.connections.connections import FollowsOut, follows_out, silences
+from patient_courier.web.places.connections.connections import silences
+from patient_courier.web.places.connections.switching import FollowsOut, follows_out
 
 router = APIRouter(prefix="/api/waiting", tags=["connections"])
 
