@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.school.conditions import Condition
+from patient_courier.core.school.sign_up import Asked, SignUpForm
 from patient_courier.demo.connections import add_connections
 from patient_courier.demo.history import demo_school, today
 from patient_courier.dispatch.history import play_history
@@ -31,7 +32,7 @@ from patient_courier.store.outbox.log import course_of, logged
 from patient_courier.store.outbox.mailroom import keep_message
 from patient_courier.store.school.opening import open_school
 from patient_courier.store.school.users import add_user
-from patient_courier.store.students import audiences
+from patient_courier.store.students import audiences, sign_ups
 
 # How far back the simulated inboxes hold mail; older letters are in the dispatch log.
 INBOX_DAYS = 14
@@ -59,10 +60,24 @@ def load_demo(path: Path, settings: Settings) -> Database:
         definitions = load_definitions(session, settings.address)
         play_history(session, definitions, file.events, today())
         add_connections(session, definitions, file, today())
+        sign_ups.save(session, _form())
         _audiences(session)
         _one_bad_event(session)
         _fill_inboxes(session, settings, today().subtract(hours=24 * INBOX_DAYS))
     return database
+
+
+def _form() -> SignUpForm:
+    """The page on which people join the free course by e-mail."""
+    return SignUpForm(
+        key="varroa-watch",
+        name="Varroa Watch",
+        title="Five days with the varroa mite",
+        sentence="A letter a day, for five days: how to see the mite, how to count it, and what to do about it. It is free.",
+        asks=[Asked(name="first_name", label="Your first name")],
+        course="varroa-watch",
+        consent="I would also like to get the school's letters with news, about once a month. I can stop them at any time by a link in each.",
+    )
 
 
 def _audiences(session: Session) -> None:

@@ -43,7 +43,7 @@ from patient_courier.store.completion.issuing import fill
 from patient_courier.store.connections import waiting
 from patient_courier.store.outbox.mailroom import keep_message
 from patient_courier.store.school.secrets import read_older_keys, read_secrets
-from patient_courier.store.students import moves
+from patient_courier.store.students import moves, sign_ups
 
 log = structlog.get_logger()
 # By the school's clock: what waits for its time is looked at so often.
@@ -194,6 +194,10 @@ class Post:
             if before is not None and not changed and now < before.at.add(seconds=LOOK_EVERY_SECONDS):
                 return
             any_there = waiting.any_like(session, ("ahead", "unknown") if changed else ("ahead",))
+            any_old = sign_ups.any_old(session, now)
+        if any_old:
+            with self.database.writing() as session:
+                sign_ups.forget_old(session, now)
         if any_there:
             with self.database.writing() as session:
                 look_again(session, definitions, now, school_changed=changed)

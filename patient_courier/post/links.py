@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import quote
 
 from itsdangerous import BadData, BadSignature, Signer, URLSafeSerializer, URLSafeTimedSerializer
+from whenever import Instant
 
 PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event", "name", "claim")
 # For how long a new address can be confirmed.
@@ -52,6 +53,8 @@ class LinkSigner:
         self._signers = {place: Signer(secret, salt=f"letter-{place}") for place in PLACES}
         self._moves = URLSafeTimedSerializer(secret, salt="letter-moved")
         self._agreements = URLSafeTimedSerializer(secret, salt="letter-moving")
+        self._sign_ups = URLSafeTimedSerializer(secret, salt="sign-up")
+        self._forms = URLSafeTimedSerializer(secret, salt="sign-up-form")
         self._site = site.rstrip("/")
 
     def links(
@@ -128,6 +131,30 @@ class LinkSigner:
         except (BadData, ValueError, TypeError):
             return None
         return (student, before, after) if signed == act else None
+
+    def sign_up_address(self, sign_up: int, email: str) -> str:
+        """The link that confirms a sign-up; it holds for as long as the sign-up is kept."""
+        return f"{self._site}/join/yes/{self._sign_ups.dumps([sign_up, email])}"
+
+    def sign_up(self, token: str) -> tuple[int, str] | None:
+        """The sign-up and the address that such a link names; None when it is not ours."""
+        try:
+            id, email = self._sign_ups.loads(token)
+        except (BadData, ValueError, TypeError):
+            return None
+        return id, email
+
+    def form_time(self, form: str) -> str:
+        """The moment (real time) at which a form was shown, signed."""
+        return str(self._forms.dumps(form))
+
+    def form_age(self, form: str, token: str, real: Instant) -> float | None:
+        """For how many seconds a form has been shown (``real`` is now); None when that is not signed by us, or of another form."""
+        try:
+            named, at = self._forms.loads(token, return_timestamp=True)
+        except (BadData, ValueError, TypeError):
+            return None
+        return real.timestamp() - at.timestamp() if named == form else None
 
     def delivery(self, place: str, token: str) -> int | None:
         """The delivery a token names, or None when the token is not ours or for another purpose.

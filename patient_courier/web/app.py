@@ -160,7 +160,7 @@ async def _too_often(request: Request, error: Exception) -> Response:
 
 def _front_end(path: str) -> Response:
     """Every other address belongs to the front end, which knows its own places."""
-    if path.startswith(("api/", "intake/", "post/", "pictures/")):
+    if path.startswith(("api/", "intake/", "join/", "post/", "pictures/")):
         return JSONResponse({"detail": "There is nothing at this address."}, status_code=404)
     if path and len(path) < 200 and path.isprintable():
         file = STATIC / path

@@ -47,6 +47,7 @@ from patient_courier.web.places.sequences import (
     versions,
     whole,
 )
+from patient_courier.web.places.sign_ups import forms
 from patient_courier.web.places.students import (
     audiences,
     bulk,
@@ -63,6 +64,7 @@ from patient_courier.web.public import (
     certificate_request,
     choosing,
     issuer,
+    joining,
     letter,
     moving,
     naming,
@@ -133,6 +135,7 @@ def include_routes(app: FastAPI) -> None:
         event_files,
         switching,
         secrets,
+        forms,
     ):
         app.include_router(
             place.router, responses=SIGNED_IN if place not in (intake, incoming, statements) else {}
@@ -147,6 +150,7 @@ def include_routes(app: FastAPI) -> None:
         letter,
         certificate_page,
         issuer,
+        joining,
     ):
         app.include_router(shown.router)
     app.include_router(pictures.public)

@@ -36,7 +36,9 @@ const older = new TinCan.Statement({
   timestamp: "2026-03-02T08:41:00.000Z",
 });
 const put = (one) =>
-  new Promise((resolve) => lrs.saveStatement(one, { callback: (error, xhr) => resolve({ error, status: xhr.status }) }));
+  new Promise((resolve) =>
+    lrs.saveStatement(one, { callback: (error, xhr) => resolve({ error, status: xhr.status }) }),
+  );
 found.put = await put(older);
 found.again = await put(older);
 older.target = new TinCan.Activity({ id: "https://course.example/lesson/2" });

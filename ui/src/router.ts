@@ -28,6 +28,8 @@ export const router = createRouter({
     { path: "/school", component: () => import("./school/SchoolPlace.vue") },
     { path: "/school/connections", component: () => import("./connections/ConnectionsPlace.vue") },
     { path: "/school/connections/:id", component: () => import("./connections/ConnectionPage.vue"), props: true },
+    { path: "/school/sign-up", component: () => import("./signups/SignUpForms.vue") },
+    { path: "/school/sign-up/:id", component: () => import("./signups/SignUpForm.vue"), props: true },
     { path: "/school/look", component: () => import("./school/LooksPlace.vue") },
     { path: "/:rest(.*)", component: () => import("./frame/NotFound.vue") },
   ],

@@ -26,6 +26,7 @@ from patient_courier.store.base.tables import (
 from patient_courier.store.completion import issuing
 from patient_courier.store.connections import messages
 from patient_courier.store.letters.outcomes import OUTCOMES
+from patient_courier.store.students import sign_ups
 
 # What is counted of a broadcast's letters; the others follow from these or are no end.
 _KEPT = (
@@ -97,6 +98,7 @@ def erase(session: Session, id: int) -> None:
         if row.email.lower() in json.dumps(problem.body, ensure_ascii=False).lower():
             session.delete(problem)
     messages.forget(session, row.email)
+    sign_ups.forget(session, row.email)
     session.execute(delete(StudentRow).where(StudentRow.id == id))
 
 

@@ -10,19 +10,13 @@ from fastapi.responses import HTMLResponse
 from limits import RateLimitItemPerHour
 
 from patient_courier.core.school.courses import check_email
-from patient_courier.core.school.letters import Letter
 from patient_courier.core.telling import words
-from patient_courier.dispatch.clock import real_now
-from patient_courier.dispatch.dispatcher import Post
-from patient_courier.post.carriers import NotTaken, Unsure
-from patient_courier.post.headers import Unfit
-from patient_courier.post.look import look_of
-from patient_courier.post.message import Sender, message, message_id, render, sender_of
 from patient_courier.store.students import moves, people
 from patient_courier.store.students.moves import Move
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.public.found import find, plain_look
+from patient_courier.web.public.own_letters import own_letter, post_own
 from patient_courier.web.public.pages import NoLink, button, masked, page
 
 router = APIRouter(prefix="/post", include_in_schema=False)
@@ -63,7 +57,7 @@ def ask(
         )
     # Whether somebody else has the address is nobody's business: it is said only to whoever reads post there.
     address = post.signer.move_address(found.student.id, found.student.email, new)
-    letter = _letter(
+    letter = own_letter(
         "Is this your new address?",
         [
             {"kind": "text", "html": _ASK},
@@ -71,7 +65,7 @@ def ask(
             {"kind": "text", "html": _IGNORE},
         ],
     )
-    if not _post(post, session, letter, new):
+    if not post_own(post, session, letter, new):
         return page(
             found.look, "That did not work", "<p>Our post is held up. Try again in a while.</p>", status=503
         )
@@ -108,7 +102,7 @@ def confirm(token: str, post: ThePost) -> HTMLResponse:
         {"kind": "button", "label": "No, keep my address", "url": post.signer.agreement_address("keep", student.id, student.email, new)},
     ]  # fmt: skip
     with post.database.reading() as session:
-        _post(post, session, _letter("Shall our letters go elsewhere?", asked), student.email)
+        post_own(post, session, own_letter("Shall our letters go elsewhere?", asked), student.email)
     body = (
         f"<p>We have written to <b>{escape(masked(student.email))}</b> as well. Say yes there, and your new address holds at "
         f"once; otherwise it holds from {escape(day)}, unless somebody says no there.</p>"
@@ -159,25 +153,3 @@ def _move(session: Session, signed: tuple[int, str, str] | None) -> tuple[Person
     if person is None or person.email != before:
         raise NoLink(old=True)
     return person, after
-
-
-def _letter(subject: str, blocks: list[dict[str, str]]) -> Letter:
-    body = {"key": "address", "purpose": "service", "subject": subject, "blocks": blocks}
-    return Letter.model_validate(body)
-
-
-def _post(post: Post, session: Session, letter: Letter, to: str) -> bool:
-    """Post a letter that is no delivery; False when it was not taken."""
-    definitions, now = definitions_in(post, session), now_in(session)
-    sender: Sender = sender_of(definitions, letter, None, None)
-    links = post.signer.nowhere()
-    look = look_of(definitions, letter, None)
-    rendered = render(letter, look, {}, definitions.school.timezone, links)
-    id = message_id(0, sender.email).replace(
-        "delivery-0", f"address-{real_now().timestamp(unit='nanosecond')}"
-    )
-    try:
-        post.post_now(message(rendered, sender, links, message_id=id, to=[("", to)], date=now))
-    except (NotTaken, Unsure, Unfit):
-        return False
-    return True

@@ -49,9 +49,19 @@ def button(label: str, name: str = "", value: str = "") -> str:
 
 
 def page(
-    look: Look, title: str, body: str, *, status: int = 200, head: str = "", scripts: bool = False
+    look: Look,
+    title: str,
+    body: str,
+    *,
+    status: int = 200,
+    head: str = "",
+    scripts: bool = False,
+    language: str = "en",
 ) -> HTMLResponse:
-    """A whole page; ``title`` is text, ``body`` and what goes into its ``head`` are HTML. ``scripts``: it may run ours."""
+    """A whole page; ``title`` is text, ``body`` and what goes into its ``head`` are HTML. ``scripts``: it may run ours.
+
+    ``language`` is what it is written in (BCP 47).
+    """
     layout = look.layout
     logo = ""
     if layout.logo and layout.header in ("logo", "both"):
@@ -59,6 +69,7 @@ def page(
     name = "" if logo and layout.header == "logo" else f'<p class="school">{escape(look.school)}</p>'
     html = _FRAME.format(
         title=escape(title),
+        language=escape(language),
         school=escape(look.school),
         head=head,
         header=(logo + name) if look.school else "",
@@ -79,7 +90,7 @@ _POLICY = (
     "form-action 'self'; base-uri 'none'; frame-ancestors 'self'"
 )
 _HEADERS = {"Cache-Control": "no-store", "X-Robots-Tag": "noindex", "Content-Security-Policy": _POLICY}
-_FRAME = """<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
+_FRAME = """<!doctype html><html lang="{language}"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
 <meta name="robots" content="noindex"><meta name="referrer" content="no-referrer"><title>{title} · {school}</title>{head}<style>
 * {{ box-sizing: border-box }} body {{ font: 17px/1.55 {face}; background: {ground}; color: {ink}; margin: 0; padding: 40px 20px; overflow-wrap: anywhere }}
 main {{ max-width: 560px; margin: auto; background: {paper}; padding: 30px 34px; border: 1px solid #c6d3dc; border-radius: 8px }}

@@ -2161,7 +2161,7 @@ export interface paths {
         };
         /**
          * Get Inbox
-         * @description What the mailroom holds for a student's address, newest first, a page of fifty at a time.
+         * @description What the mailroom holds for a student, or for any address, newest first, a page of fifty at a time.
          */
         get: operations["get_inbox_api_practice_inbox__student__get"];
         put?: never;
@@ -2808,6 +2808,72 @@ export interface paths {
          */
         put: operations["change_password_api_session_password_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-up-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Forms */
+        get: operations["list_forms_api_sign_up_forms_get"];
+        put?: never;
+        /**
+         * Make
+         * @description A new form with a page of its own, confirmed by letter. It is closed until the owner opens it.
+         */
+        post: operations["make_api_sign_up_forms_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-up-forms/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_api_sign_up_forms__key__get"];
+        /**
+         * Save
+         * @description Save a form as a new version; people who sign up from now on agree to its words.
+         */
+        put: operations["save_api_sign_up_forms__key__put"];
+        post?: never;
+        /**
+         * Remove
+         * @description Take it away, with those who have not confirmed yet. Students stay, and so does what they agreed to.
+         */
+        delete: operations["remove_api_sign_up_forms__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-up-forms/{key}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description The form's page as it would be; nothing can be sent by it.
+         */
+        post: operations["preview_api_sign_up_forms__key__page_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5465,6 +5531,57 @@ export interface components {
             /** Waits */
             waits: number;
         };
+        /** FormIn */
+        FormIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * FormLine
+         * @description A form in the list: how many have signed up by it, and how many have not confirmed yet; ``runs`` are sequences it starts.
+         */
+        FormLine: {
+            /** Confirm */
+            confirm: boolean;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Open */
+            open: boolean;
+            /** Runs */
+            runs: string[];
+            /** Signed Up */
+            signed_up: number;
+            /** Waiting */
+            waiting: number;
+        };
+        /**
+         * FormOut
+         * @description A form with its public address, the HTML for other pages, and the fixed texts as they are without the owner's.
+         */
+        FormOut: {
+            /** Address */
+            address: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Edition */
+            edition: string;
+            /** Html */
+            html: string;
+            /** Runs */
+            runs: string[];
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+            /** Version */
+            version: number;
+        };
         /**
          * FrameOut
          * @description Numbers for the menu, the clock, and what keeps the school from being written, if anything does.
@@ -6629,6 +6746,11 @@ export interface components {
             sent_at: string;
             /** Subject */
             subject: string;
+        };
+        /** MakeFormIn */
+        MakeFormIn: {
+            /** Name */
+            name: string;
         };
         /**
          * MakeIn
@@ -17166,6 +17288,255 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_forms_api_sign_up_forms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormLine"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_api_sign_up_forms_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeFormIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_api_sign_up_forms__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    save_api_sign_up_forms__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_api_sign_up_forms__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    preview_api_sign_up_forms__key__page_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Said"];
                 };
             };
         };

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
+import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
@@ -28,6 +29,8 @@ const student = computed({
 const open = ref<string | null>(null);
 const scores = ref<Record<string, number>>({});
 const making = ref(false);
+/** Somebody who is no student yet: whoever has just signed up has a letter to confirm. */
+const address = ref("");
 const fresh = { email: "", first_name: "", last_name: "", timezone: "", news: true };
 const form = ref({ ...fresh });
 
@@ -206,7 +209,18 @@ const make = useAct(
   <EmptyState v-else-if="!student" title="Who do you want to be?">
     Choose a student above, or make one up. Then {{ first ? `buy ${first}` : "join a course" }} and watch the inbox.
     <p><Button type="primary" size="large" @click="making = true">Make a student</Button></p>
+    <p>
+      <Input
+        v-model:value="address"
+        aria-label="The inbox of any address"
+        placeholder="or look into the inbox of any address"
+        class="address"
+      />
+    </p>
   </EmptyState>
+  <div v-if="frame?.clock.practice && !student && address.includes('@')" class="elsewhere">
+    <StudentInbox :student="address.trim()" />
+  </div>
   <AskDialog v-model:open="making" title="Make a student" ok="Make" :busy="make.isPending.value" @ok="make.mutate()"
     ><NewStudent v-model="form" invented
   /></AskDialog>
@@ -294,6 +308,14 @@ const make = useAct(
 .refund {
   color: var(--soft);
   font-size: 13px;
+}
+.address {
+  max-width: 320px;
+}
+.elsewhere {
+  max-width: 760px;
+  margin: 0 auto;
+  padding: 0 22px 32px;
 }
 .inbox {
   border-left: 1px solid var(--rule);

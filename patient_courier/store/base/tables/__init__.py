@@ -60,6 +60,8 @@ from patient_courier.store.base.tables.students import (
     ProgressRow,
     PurchaseRow,
     ReadingRow,
+    SignUpFormRow,
+    SignUpRow,
     StudentRow,
     TagRow,
 )
@@ -112,6 +114,8 @@ __all__ = [
     "SequenceRow",
     "SequenceVersionRow",
     "SessionRow",
+    "SignUpFormRow",
+    "SignUpRow",
     "SigningKeyRow",
     "StatementRow",
     "StudentRow",

@@ -184,6 +184,29 @@ class ErasedRow(Table):
     number: Mapped[int]
 
 
+class SignUpFormRow(Table):
+    """A sign-up form; each save is another version, since people agree to the words of one."""
+
+    __tablename__ = "sign_up_forms"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+
+
+class SignUpRow(Table):
+    """Somebody who has signed up and not confirmed yet; forgotten a week after ``at``. ``origin`` is their internet address."""
+
+    __tablename__ = "sign_ups"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    form: Mapped[str] = mapped_column(ForeignKey("sign_up_forms.key", ondelete="CASCADE"))
+    version: Mapped[int]
+    email: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    consent: Mapped[str]
+    origin: Mapped[str]
+    at: Mapped[Instant] = mapped_column(index=True)
+
+
 class MoveRow(Table):
     """A student's new address, confirmed there; it holds from ``due`` (school time) unless the old one says no before."""
 

@@ -70,11 +70,11 @@ class MailOut(BaseModel):
 def get_inbox(
     student: str, user: SignedIn, post: ThePost, session: Reading, page: PageNumber = 1
 ) -> list[MailSummary]:
-    """What the mailroom holds for a student's address, newest first, a page of fifty at a time."""
-    person = find_student(session, student)
-    zone = definitions_in(post, session).school.zone_of(person.timezone)
+    """What the mailroom holds for a student, or for any address, newest first, a page of fifty at a time."""
+    address, timezone = _whose(session, student)
+    zone = definitions_in(post, session).school.zone_of(timezone)
     found = []
-    for mail in inbox(session, person.email, page):
+    for mail in inbox(session, address, page):
         part = message_from_bytes(mail.raw, policy=mail_policy).get_body(("plain",))
         text = " ".join(part.get_content().split())[:110] if part else ""
         found.append(
@@ -88,6 +88,15 @@ def get_inbox(
             )
         )
     return found
+
+
+def _whose(session: Session, student: str) -> tuple[str, str | None]:
+    """The address and time zone of a student by key; of an address that belongs to nobody yet, itself."""
+    if "@" in student:
+        known = people.by_address(session, student)
+        return student, known.timezone if known else None
+    person = find_student(session, student)
+    return person.email, person.timezone
 
 
 def _report_opening(session: Session, post: Post, name: str) -> None:
@@ -174,7 +183,7 @@ class TroubleIn(BaseModel):
 
 @router.get("/trouble/{student}")
 def get_trouble(student: str, user: SignedIn, session: Reading) -> TroubleOut:
-    found = returns.troubles(session).get(find_student(session, student).email.lower())
+    found = returns.troubles(session).get(_whose(session, student)[0].lower())
     return TroubleOut(kind=found[0] if found else None, times=found[1] if found else 0)
 
 
@@ -183,7 +192,7 @@ def set_trouble(student: str, body: TroubleIn, user: SignedIn, post: ThePost) ->
     """Let a student's mail server play something; a greylisting one asks twice to come again. None ends it."""
     times = GREYLISTED if body.kind == "greylisting" else -1
     with post.database.writing() as session:
-        returns.play(session, find_student(session, student).email, body.kind, times)
+        returns.play(session, _whose(session, student)[0], body.kind, times)
     post.far_side.read()
     post.outbox.try_now()
     post.nudge()

@@ -31,6 +31,7 @@ from patient_courier.store.base.definitions import save_school
 from patient_courier.store.completion.issuing import restore_facts
 from patient_courier.store.school.exporting import export_school
 from patient_courier.store.school.opening import NotEmpty, fill_school
+from patient_courier.store.students import sign_ups
 from patient_courier.store.students.people import fields_seen, forms_seen
 from patient_courier.web.bounds import MOST_FILE_BYTES
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
@@ -160,7 +161,7 @@ def things(user: SignedIn, post: ThePost, session: Reading) -> ThingsOut:
         sequences=[KeyTitle(key=x.key, title=x.sequence.called) for x in definitions.sequences.values()],
         tags=sorted(definitions.known_tags),
         likely_starts=likely_starts(definitions),
-        forms=sorted(forms_seen(session) | wanted),
+        forms=sorted(forms_seen(session) | wanted | {one.form.key for one in sign_ups.forms(session)}),
         answers=[
             KeyTitle(key=choice.key, title=choice.label)
             for x in definitions.letters.values()

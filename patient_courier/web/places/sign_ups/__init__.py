@@ -1,0 +1,1 @@
+"""Sign-up pages, a page of School."""
