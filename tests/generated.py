@@ -226,3 +226,11 @@ def schools(draw: st.DrawFn) -> dict[str, Any]:
     )
     found["courses"] = [{**found["courses"][0], "access": draw(st.sampled_from([None, "P20D"]))}]
     return found
+
+
+# Any JSON, often with the names and values that connection files look for.
+JSON_VALUES = st.recursive(
+    st.none() | st.booleans() | st.floats(allow_nan=False) | st.integers() | st.text(max_size=8) | st.just("FH-1") | st.just("a@example.org"),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["topic", "order", "lines", "buyer", "mail", "sku", "no", "line", "who", "points", "most"]), inner, max_size=5),
+    max_leaves=20,
+)  # fmt: skip

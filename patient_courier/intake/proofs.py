@@ -46,9 +46,9 @@ def prove(proof: Proof, valid: Sequence[str], body: bytes, headers: Headers, now
             _hmac(proof, valid, body, headers, now)
         case Header():
             given = _one(headers, proof.header)
-            _same(given, [proof.prefix + secret for secret in valid], f"The secret in {proof.header}")
+            _same(_bytes(given), [proof.prefix + secret for secret in valid], f"The secret in {proof.header}")
         case Basic():
-            _same(_password(_one(headers, "Authorization")), valid, "The password")
+            _same(_password(_one(headers, "Authorization")).encode(), valid, "The password")
         case _:
             assert_never(proof)
 
@@ -71,7 +71,7 @@ def _hmac(proof: Hmac, valid: Sequence[str], body: bytes, headers: Headers, now:
     # Digits of a hexadecimal number are the same in capital letters.
     said = given.lower() if proof.encoding == "hex" else given
     prefix = proof.prefix.lower() if proof.encoding == "hex" else proof.prefix
-    _same(said, [prefix + text for text in texts], f"The signature in {proof.header}")
+    _same(_bytes(said), [prefix + text for text in texts], f"The signature in {proof.header}")
 
 
 def _one(headers: Headers, name: str) -> str:
@@ -79,6 +79,11 @@ def _one(headers: Headers, name: str) -> str:
     if len(found) != 1:
         raise NotProven(f"The header {name} is {'missing' if not found else 'there several times'}.")
     return found[0]
+
+
+def _bytes(given: str) -> bytes:
+    """A header's own bytes: it is read as Latin-1, whatever it was written in (ASGI specification, HTTP)."""
+    return given.encode("latin-1", "replace")
 
 
 def _password(given: str) -> str:
@@ -93,8 +98,7 @@ def _password(given: str) -> str:
     return text.partition(":")[2]
 
 
-def _same(given: str, valid: Sequence[str], what: str) -> None:
-    said = given.encode("utf-8", "replace")
-    fits = [hmac.compare_digest(said, one.encode("utf-8", "replace")) for one in valid]
+def _same(given: bytes, valid: Sequence[str], what: str) -> None:
+    fits = [hmac.compare_digest(given, one.encode("utf-8", "replace")) for one in valid]
     if not any(fits):
         raise NotProven(f"{what} does not fit.")

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+from patient_courier.core.school.text import without_halves
 from patient_courier.core.translating.message import Message, Refused, data_of
 from patient_courier.core.translating.places import at_place, in_item, is_place, text_of
 from patient_courier.core.translating.translate import items_of, ways_to
@@ -32,7 +33,7 @@ def seen(messages: Iterable[Message], each: str | None, places: Sequence[str]) -
             for item in items if in_item(place) else [None]:
                 node = at_place(data, item, place)
                 texts = {text_of(one) for one in (node if isinstance(node, list) else [node])}
-                count.update(text for text in texts if text is not None)
+                count.update(without_halves(text) for text in texts if text is not None)
     return {place: [text for text, _ in count.most_common(MOST_TEXTS)] for place, count in counts.items()}
 
 
@@ -41,7 +42,9 @@ def lines(message: Message, each: str | None) -> list[str]:
     if each is None:
         return []
     try:
-        return ["".join(f"/{_escaped(part)}" for part in way) for way in ways_to(each, message)]
+        return [
+            without_halves("".join(f"/{_escaped(part)}" for part in way)) for way in ways_to(each, message)
+        ]
     except Refused:
         return []
 

@@ -15,6 +15,7 @@ from patient_courier.core.school.values import parse_moment
 from patient_courier.core.translating.connection import read_connection
 from patient_courier.core.translating.message import Message
 from patient_courier.core.translating.translate import translate
+from tests.generated import JSON_VALUES
 from tests.schools import read, school
 
 RECEIVED = parse_moment("2026-03-03T14:10:00Z")
@@ -280,14 +281,7 @@ def test_moments_in_seconds_since_1970(unit, text, at):
     assert one.get("event", {}).get("at") == at
 
 
-_JSON = st.recursive(
-    st.none() | st.booleans() | st.floats(allow_nan=False) | st.integers() | st.text(max_size=8) | st.just("FH-1") | st.just("a@example.org"),
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["topic", "order", "lines", "buyer", "mail", "sku", "no", "line", "who", "points", "most"]), inner, max_size=5),
-    max_leaves=20,
-)  # fmt: skip
-
-
-@given(_JSON, st.sampled_from([FILE, QUIZ, {**QUIZ, "each": "$..*"}]))
+@given(JSON_VALUES, st.sampled_from([FILE, QUIZ, {**QUIZ, "each": "$..*"}]))
 def test_any_json_becomes_events_waits_not_for_us_or_refused(body, file):
     said = became(file, body)
     json.dumps(said, ensure_ascii=False).encode()

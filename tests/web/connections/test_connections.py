@@ -339,3 +339,61 @@ def test_a_table_of_events_goes_in_as_the_past_in_order_of_time(shop):
     again = shop.client.post(asked, content=CSV.encode()).json()
     tried = shop.client.post(f"/api/event-files/{again['id']}/try", json={}).json()["tried"]
     assert (tried["events"], tried["known"]) == (0, 3)
+
+
+@pytest.mark.parametrize(
+    ("body", "status"),
+    [
+        ('{"topic":"order.paid","order":{"no":1e999,"buyer":{"mail":"a@example.org"}}}', 200),
+        ('{"a":' * 31 + "1" + "}" * 31, 200),
+        ('{"topic":"x","topic":"order.paid"}', 200),
+        ('{"topic":"\\ud800","order":{"lines":[{"sku":"\\udfff"}]}}', 200),
+        ('{"topic":"order.paid","order":{"lines":[' + ",".join(["{}"] * 1001) + "]}}", 422),
+        (b"\x1f\x8b\x08\x00", 422),
+        ("", 422),
+        ("[" * 100_000, 422),
+        ("9" * 200_000, 200),
+    ],
+    ids=["huge", "deep", "doubled", "halves", "1001 items", "packed", "empty", "nested", "digits"],
+)
+def test_hostile_bodies_are_answered_and_the_next_order_comes_in(shop, body, status):
+    shop.save()
+    shop.switch("on")
+    shop.send(body, status, **{"content-encoding": "gzip"})
+    assert shop.send(ORDER)["events"] == 1
+    assert shop.client.get("/api/waiting").status_code == 200
+    for one in shop.client.get(f"/api/connections/{shop.key}/messages").json()["items"]:
+        assert shop.client.get(f"/api/connections/{shop.key}/messages/{one['id']}").status_code == 200
+
+
+def test_our_own_intakes_key_is_shown_once_and_the_one_before_holds_for_a_day(shop):
+    old = shop.app.post_office.secrets["intake"]
+    new = shop.client.post("/api/own-intake/key").json()["secret"]
+    event = {"type": "signed_in", "at": NOW, "student": "ana"}
+    assert shop.app.report(event, secret=old).status_code == 200
+    assert shop.app.report(event, secret=new).status_code == 200
+    assert shop.app.report(event, secret="whsec_" + "A" * 43 + "=").status_code == 401
+    assert shop.app.report(event | {"student": "nobody"}, secret=new).status_code == 422
+    seen = shop.client.get("/api/own-intake").json()
+    assert (seen["events"], seen["unusable"], seen["replaced"]) == (2, 1, True)
+    assert [one["words"] for one in seen["lately"]] == ["signed in", "signed in"]
+    assert new not in json.dumps(seen) and new not in shop.client.get("/api/school").text
+    # Another start of the application knows both.
+    from patient_courier.store.school.secrets import read_older_keys, read_secrets
+
+    assert read_secrets(shop.app.post_office.database)["intake"] == new
+    assert [key for key, _ in read_older_keys(shop.app.post_office.database)] == [old]
+
+
+def test_a_connection_that_breaks_its_habit_is_said_in_needs_you(shop):
+    shop.save()
+    shop.switch("on")
+    for day in range(2, 12):
+        shop.app.move(to="until", until=f"2026-03-{day:02d}T12:00:00Z")
+        shop.send(shop.order(str(day)))
+    shop.app.move(to="until", until="2026-03-13T12:00:00Z")
+    assert shop.client.get("/api/waiting").json()["silent"] == []
+    shop.app.move(to="until", until="2026-03-14T12:00:00Z")
+    (silent,) = shop.client.get("/api/waiting").json()["silent"]
+    assert silent["sentence"] == "Usually one a day, none for 2 days."
+    assert shop.client.get("/api/frame").json()["needs_you"] == 1

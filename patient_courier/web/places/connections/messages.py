@@ -8,6 +8,7 @@ from fastapi import APIRouter, HTTPException, Query
 from pydantic import BaseModel, Field, ValidationError
 
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.letters.json_text import keepable
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.telling import words
 from patient_courier.core.translating.connection import Connection
@@ -143,7 +144,8 @@ def get_message(key: str, id: RowId, user: SignedIn, post: ThePost, session: Rea
         raise HTTPException(404, "This message is no longer kept.")
     short = _short(found, definitions_in(post, session).school.timezone).model_dump()
     try:
-        data = data_of(found.message)
+        # Half characters stand in no answer (RFC 8259, section 8.2).
+        data = keepable(data_of(found.message))
     except Refused as refused:
         return MessageOut(**short, type=found.message.type, data=None, refused=str(refused), guesses=[])
     likely = [
