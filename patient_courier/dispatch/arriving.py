@@ -226,6 +226,9 @@ class Arrivals:
         else:
             for one, answer in zip(lot, answers, strict=True):
                 one.answer.set_result(answer)
+            # Who only listens sets nothing going.
+            if all(isinstance(answer, Outcome) and not answer.counts.get("events") for answer in answers):
+                return
         self._nudge()
 
     def _each_alone(self, lot: list[_Waiting[Any]]) -> None:

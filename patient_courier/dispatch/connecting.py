@@ -68,11 +68,11 @@ def take_message(
     translated = translate(connection, definitions, message)
     if translated.refused is not None:
         return refuse(session, kept, translated.refused, day, now)
-    number = messages.keep(session, kept.id, message)
-    counts = take_items(session, definitions, kept, number, message, translated.items, now)
-    messages.note(session, number, counts)
-    connections.count(session, kept.id, day, counts | {"messages": 1})
-    return Outcome(counts)
+    found = sort_out(session, kept, message, translated.items)
+    number = messages.keep(session, kept.id, message, found.counts)
+    take_items(session, definitions, kept, number, found, now)
+    connections.count(session, kept.id, day, found.counts | {"messages": 1})
+    return Outcome(found.counts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,15 +173,17 @@ def key_of(item: Became, message: Message, number: int) -> str:
     return id or f"{sha256(message.body).hexdigest()[:32]}#{number}"
 
 
-def take_items(
-    session: Session,
-    definitions: Definitions,
-    kept: Kept,
-    number: int,
-    message: Message,
-    items: Sequence[Became],
-    now: Instant,
-) -> dict[str, int]:
+@dataclass(frozen=True, slots=True)
+class Sorted:
+    """What is to be done with the items of a message: events go in, others wait, and how many are what."""
+
+    events: list[dict[str, Any]]
+    waits: list[tuple[int, str, Waits]]
+    counts: dict[str, int]
+
+
+def sort_out(session: Session, kept: Kept, message: Message, items: Sequence[Became]) -> Sorted:
+    """Tell what is new from what is known, by the ids of events that went in and of items that wait."""
     keys = [key_of(item, message, place) for place, item in enumerate(items, 1)]
     known = known_ids(session, keys) | waiting.known(session, kept.id, keys)
     counts: Counter[str] = Counter()
@@ -202,10 +204,16 @@ def take_items(
                 raise AssertionError(item)
     if not items:
         counts["not_for_us"] += 1
-    take_described(session, definitions, events, now, source_of(kept))
-    waiting.put(session, kept.id, number, waits, now)
     counts["events"], counts["waits"] = len(events), len(waits)
-    return {name: count for name, count in counts.items() if count}
+    return Sorted(events, waits, {name: count for name, count in counts.items() if count})
+
+
+def take_items(
+    session: Session, definitions: Definitions, kept: Kept, number: int, found: Sorted, now: Instant
+) -> None:
+    """Take the events in, and put down what waits of this message."""
+    take_described(session, definitions, found.events, now, source_of(kept))
+    waiting.put(session, kept.id, number, found.waits, now)
 
 
 def take_described(

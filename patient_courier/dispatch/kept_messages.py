@@ -13,7 +13,14 @@ from patient_courier.core.school.values import parse_moment
 from patient_courier.core.translating.item import Waits
 from patient_courier.core.translating.message import Message
 from patient_courier.core.translating.translate import NotForUs, Reported, translate
-from patient_courier.dispatch.connecting import connection_of, day_of, source_of, take_described, take_items
+from patient_courier.dispatch.connecting import (
+    connection_of,
+    day_of,
+    sort_out,
+    source_of,
+    take_described,
+    take_items,
+)
 from patient_courier.dispatch.importing import quiet
 from patient_courier.store.connections import connections, messages, waiting
 from patient_courier.store.connections.connections import Kept
@@ -42,11 +49,11 @@ def take_kept(
         if found is None or found.became is not None:
             continue
         translated = translate(connection, definitions, found.message)
-        became = take_items(session, school, kept, number, found.message, translated.items, now)
-        messages.note(session, number, became)
-        day = day_of(definitions, found.message.received)
-        connections.count(session, kept.id, day, became)
-        counts.update(became)
+        became = sort_out(session, kept, found.message, translated.items)
+        messages.note(session, number, became.counts)
+        take_items(session, school, kept, number, became, now)
+        connections.count(session, kept.id, day_of(definitions, found.message.received), became.counts)
+        counts.update(became.counts)
     return counts
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
+from functools import lru_cache
 from typing import Annotated, Any
 
 from jsonpointer import JsonPointer, JsonPointerException
@@ -15,12 +17,16 @@ _INDEX = re.compile(r"0|[1-9][0-9]*")
 NOTHING = object()
 
 
-def _parts(place: str) -> tuple[bool, list[str]]:
-    """Whether a place leads into the item, and the names and numbers on the way. Raises ValueError."""
+@lru_cache(maxsize=1024)
+def _parts(place: str) -> tuple[bool, tuple[str, ...]]:
+    """Whether a place leads into the item, and the names and numbers on the way. Raises ValueError.
+
+    Worked out once: a file's places are asked for with every item.
+    """
     inside = place == ITEM or place.startswith(f"{ITEM}/")
     pointer = place.removeprefix(ITEM) if inside else place
     try:
-        return inside, list(JsonPointer(pointer).parts)
+        return inside, tuple(JsonPointer(pointer).parts)
     except JsonPointerException as error:
         raise ValueError(
             f"“{place}” is not a place; write /order/no for one in the message, item/sku for one in the item"
@@ -55,7 +61,7 @@ def at_place(message: Any, item: Any, place: str) -> Any:
     return walk(item if inside else message, parts)
 
 
-def walk(node: Any, parts: list[Any]) -> Any:
+def walk(node: Any, parts: Sequence[Any]) -> Any:
     """What a way of names and numbers leads to; NOTHING where it ends before."""
     for part in parts:
         if isinstance(node, dict) and part in node:

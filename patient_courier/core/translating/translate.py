@@ -183,9 +183,13 @@ def _address(item: Item) -> str:
     if text is None:
         raise Waiting("There is no address here.", place, found)
     try:
-        return check_email(text)
+        return _checked(text)
     except ValueError as error:
         raise Waiting(f"{error}.".replace("..", "."), place, found) from error
+
+
+# The items of a message have one buyer, and a buyer is seldom alone with one message.
+_checked = lru_cache(maxsize=256)(check_email)
 
 
 def _moment(item: Item) -> Instant:

@@ -14,6 +14,7 @@ from patient_courier.store.base.tables import (
     ClockRow,
     ConnectionDayRow,
     ConnectionRow,
+    ConnectionSecretRow,
     DeliveryRow,
     EnrolmentRow,
     EventIdRow,
@@ -22,6 +23,7 @@ from patient_courier.store.base.tables import (
     LearntRow,
     LetterRow,
     MailRow,
+    MessageRow,
     PostingRow,
     ProofRow,
     PurchaseRow,
@@ -33,6 +35,7 @@ from patient_courier.store.base.tables import (
     StudentRow,
     TagRow,
     VisitRow,
+    WaitingRow,
 )
 
 ACTIVITY: Any = ActivityRow.__table__
@@ -40,6 +43,7 @@ BROADCASTS: Any = BroadcastRow.__table__
 CERTIFICATES: Any = CertificateRow.__table__
 CLOCK: Any = ClockRow.__table__
 CONNECTION_DAYS: Any = ConnectionDayRow.__table__
+CONNECTION_SECRETS: Any = ConnectionSecretRow.__table__
 CONNECTIONS: Any = ConnectionRow.__table__
 DELIVERIES: Any = DeliveryRow.__table__
 ENROLMENTS: Any = EnrolmentRow.__table__
@@ -49,6 +53,7 @@ HELP_STOPS: Any = HelpStopRow.__table__
 LEARNT: Any = LearntRow.__table__
 LETTERS: Any = LetterRow.__table__
 MAIL: Any = MailRow.__table__
+MESSAGES: Any = MessageRow.__table__
 POSTINGS: Any = PostingRow.__table__
 PROOFS: Any = ProofRow.__table__
 PURCHASES: Any = PurchaseRow.__table__
@@ -60,3 +65,4 @@ SEQUENCES: Any = SequenceRow.__table__
 STUDENTS: Any = StudentRow.__table__
 TAGS: Any = TagRow.__table__
 VISITS: Any = VisitRow.__table__
+WAITING: Any = WaitingRow.__table__

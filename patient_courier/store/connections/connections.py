@@ -15,7 +15,8 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.translating.connection import Connection, read_connection
-from patient_courier.store.base.plain import CONNECTION_DAYS, CONNECTIONS
+from patient_courier.store.base.columns import InstantColumn
+from patient_courier.store.base.plain import CONNECTION_DAYS, CONNECTION_SECRETS, CONNECTIONS
 from patient_courier.store.base.statements import Statement, given
 from patient_courier.store.base.tables import ConnectionDayRow, ConnectionRow, ConnectionSecretRow
 
@@ -58,6 +59,23 @@ def ready(text: str) -> Connection:
 
 
 # Asked for with every message: made once, over the plain tables.
+_REAL = given("real", InstantColumn())
+_HOLDS = CONNECTION_SECRETS.c.ends.is_(None) | (CONNECTION_SECRETS.c.ends > _REAL)
+_BY_ID = Statement(select(CONNECTIONS).where(CONNECTIONS.c.id == given("id")))
+_AT_ADDRESS = Statement(
+    select(CONNECTIONS)
+    .join(CONNECTION_SECRETS, CONNECTION_SECRETS.c.connection_id == CONNECTIONS.c.id)
+    .where(CONNECTION_SECRETS.c.digest == given("digest"), _HOLDS)
+)
+_SECRETS = Statement(
+    select(CONNECTION_SECRETS.c.value)
+    .where(
+        CONNECTION_SECRETS.c.connection_id == given("id"),
+        CONNECTION_SECRETS.c.kind == given("kind"),
+        _HOLDS,
+    )
+    .order_by(CONNECTION_SECRETS.c.id.desc())
+)
 _OWN = Statement(select(CONNECTIONS.c.id).where(CONNECTIONS.c.state == OWN))
 _PUT = insert(CONNECTION_DAYS).values(
     connection_id=given("connection_id"), day=given("day"), **{name: given(name) for name in COUNTS}
@@ -70,7 +88,7 @@ _COUNT = Statement(
 )
 
 
-def _kept(row: ConnectionRow) -> Kept:
+def _kept(row: Any) -> Kept:
     return Kept(row.id, row.key, row.state, row.file, row.made, row.last, row.refused, row.refused_at)
 
 
@@ -103,7 +121,7 @@ def find(session: Session, key: str) -> Kept | None:
 
 
 def get(session: Session, id: int) -> Kept | None:
-    row = session.get(ConnectionRow, id)
+    row = _BY_ID.first(session, id=id)
     return _kept(row) if row is not None else None
 
 
@@ -153,12 +171,7 @@ def give_secret(session: Session, id: int, kind: Secret, value: str, real: Insta
 
 def secrets_of(session: Session, id: int, kind: Secret, real: Instant) -> list[str]:
     """What holds now, the newest first."""
-    query = select(ConnectionSecretRow.value).where(
-        ConnectionSecretRow.connection_id == id,
-        ConnectionSecretRow.kind == kind,
-        ConnectionSecretRow.ends.is_(None) | (ConnectionSecretRow.ends > real),
-    )
-    return list(session.scalars(query.order_by(ConnectionSecretRow.id.desc())))
+    return [row.value for row in _SECRETS.rows(session, id=id, kind=kind, real=real)]
 
 
 def forget_secrets(session: Session, id: int) -> None:
@@ -172,15 +185,7 @@ def forget_secrets(session: Session, id: int) -> None:
 
 def at_address(session: Session, address: str, real: Instant) -> Kept | None:
     """Whose address this is. Looked up by its digest, so that the time it takes tells nothing about the address."""
-    query = (
-        select(ConnectionRow)
-        .join(ConnectionSecretRow, ConnectionSecretRow.connection_id == ConnectionRow.id)
-        .where(
-            ConnectionSecretRow.digest == _digest("address", address, 0),
-            ConnectionSecretRow.ends.is_(None) | (ConnectionSecretRow.ends > real),
-        )
-    )
-    row = session.scalar(query)
+    row = _AT_ADDRESS.first(session, digest=_digest("address", address, 0), real=real)
     return _kept(row) if row is not None else None
 
 

@@ -6,10 +6,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import Text, cast, delete, exists, func, select, update
+from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.translating.message import Message
+from patient_courier.store.base.columns import InstantColumn
+from patient_courier.store.base.plain import CONNECTIONS, MESSAGES
+from patient_courier.store.base.statements import Statement, given
 from patient_courier.store.base.tables import ConnectionRow, MessageRow, WaitingRow
 
 KEPT_MESSAGES = 100
@@ -35,20 +39,32 @@ def _kept(row: MessageRow) -> KeptMessage:
 
 def keep(session: Session, connection: int, message: Message, became: dict[str, int] | None = None) -> int:
     """Keep a message; returns its number. What is too old, or too much, goes; what still waits stays."""
-    row = MessageRow(
+    number: int = (_NEWEST.scalar(session) or 0) + 1
+    _KEEP.run(
+        session,
+        id=number,
         connection_id=connection,
         received=message.received,
         type=message.type,
         body=message.body,
         became=became,
     )
-    session.add(row)
-    session.flush()
-    more = {"kept": ConnectionRow.kept + len(message.body), "last": message.received}
-    session.execute(update(ConnectionRow).where(ConnectionRow.id == connection).values(**more))
-    if row.id % LOOKS_EVERY == 0:
+    _NOTE_KEPT.run(session, id=connection, size=len(message.body), last=message.received)
+    if number % LOOKS_EVERY == 0:
         prune(session, connection, message.received)
-    return row.id
+    return number
+
+
+# Done with every message.
+_NEWEST = Statement(select(func.max(MESSAGES.c.id)))
+_KEEP = Statement(
+    insert(MESSAGES).values({column.name: given(column.name, column.type) for column in MESSAGES.c})
+)
+_NOTE_KEPT = Statement(
+    update(CONNECTIONS)
+    .where(CONNECTIONS.c.id == given("id"))
+    .values(kept=CONNECTIONS.c.kept + given("size"), last=given("last", InstantColumn()))
+)
 
 
 def prune(session: Session, connection: int, now: Instant) -> None:

@@ -11,6 +11,8 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.translating.item import Waits
+from patient_courier.store.base.plain import WAITING
+from patient_courier.store.base.statements import Statement, given, one_of
 from patient_courier.store.base.tables import ConnectionRow, WaitingRow
 
 # More than so many of one connection are not taken in: something is wrong with what it sends, or with its mapping.
@@ -42,6 +44,10 @@ class Group:
 
 
 _OPEN = WaitingRow.put_aside.is_(False)
+# Asked for with every message.
+_MINE = WAITING.c.connection_id == given("connection")
+_KNOWN = Statement(select(WAITING.c.key).where(_MINE, one_of(WAITING.c.key, "keys")))
+_NUMBER = Statement(select(func.count()).where(_MINE, WAITING.c.put_aside.is_(False)))
 
 
 def _waits(row: WaitingRow) -> Waits:
@@ -81,13 +87,11 @@ def known(session: Session, connection: int, keys: Collection[str]) -> set[str]:
     """Those among the keys under which something waits already, or was put aside."""
     if not keys:
         return set()
-    query = select(WaitingRow.key).where(WaitingRow.connection_id == connection, WaitingRow.key.in_(keys))
-    return set(session.scalars(query))
+    return {row.key for row in _KNOWN.rows(session, connection=connection, keys=list(keys))}
 
 
 def number(session: Session, connection: int) -> int:
-    query = select(func.count(WaitingRow.id)).where(WaitingRow.connection_id == connection, _OPEN)
-    return session.scalar(query) or 0
+    return _NUMBER.scalar(session, connection=connection) or 0
 
 
 def numbers(session: Session) -> dict[int, int]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+from hashlib import sha256
 from pathlib import Path
 
 import pytest
@@ -12,8 +13,11 @@ from whenever import Instant
 
 import patient_courier
 from patient_courier.core.school.values import parse_moment
+from patient_courier.core.translating.item import Waits
+from patient_courier.core.translating.message import Message
 from patient_courier.store.base.columns import to_nanoseconds
 from patient_courier.store.base.statements import Statement, given
+from patient_courier.store.connections import connections, messages, waiting
 from tests.live import LiveSchool
 from tests.schools import bought, event, letter, read, school, send, sequence, wait
 
@@ -60,6 +64,12 @@ def live(tmp_path_factory):
         START,
     )
     found.live_through(read(school([sequence("welcome", steps)], events, *letters, students=people)), END)
+    with found.database.writing() as session:
+        id = connections.add(session, {"key": "shop", "name": "Shop"}, START)
+        connections.give_secret(session, id, "address", "shop-at-this", START)
+        connections.own(session, START)
+        number = messages.keep(session, id, Message(START, "application/json", b"{}"))
+        waiting.put(session, id, number, [(1, "ana", Waits("It waits."))], START)
     yield found
     found.database.close()
 
@@ -75,6 +85,11 @@ VALUES = {
     "student": 1,
     "letter": "access",
     "course": "bees",
+    "id": 1,
+    "connection": 1,
+    "kind": "address",
+    "real": START,
+    "digest": sha256(b"address:0:shop-at-this").hexdigest(),
 }
 
 
