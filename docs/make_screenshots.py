@@ -60,14 +60,6 @@ def their_certificate(page: Page) -> None:
     page.wait_for_load_state("networkidle")
 
 
-def drafted_nudge(page: Page) -> None:
-    """From the gap on the course line to the last 90 days again."""
-    page.get_by_role("button", name="Draft a nudge here").click()
-    page.get_by_role("button", name="Rehearse", exact=True).click()
-    page.get_by_role("button", name="Last 90 days again").click()
-    page.get_by_test_id("replay-sum").wait_for()
-
-
 def one_who_goes_quiet(page: Page) -> None:
     """A made-up student who finishes a module and then does nothing."""
     page.get_by_role("button", name="Add a move").click()
@@ -86,7 +78,7 @@ PLACES = {
     "today": ("/today", None),
     "course": ("/courses/first-hive", None),
     "rehearsal": ("/sequences/fh-welcome/rehearsal", one_who_goes_quiet),
-    "look-back": ("/courses/first-hive", drafted_nudge),
+    "connection": ("/school/connections/shop", None),
     "certificate": ("/certificates", their_certificate),
     "feedback": ("/courses/first-hive?tab=feedback", None),
     "sequence": ("/sequences/fh-welcome", None),

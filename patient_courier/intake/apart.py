@@ -17,13 +17,14 @@ from typing import IO, Any
 
 from patient_courier.core.school.file import Picture
 from patient_courier.intake.letter_files import NoLetter, Read
+from patient_courier.intake.mail_message import MailText, NoMail
 from patient_courier.intake.mail_reports import Report
 from patient_courier.intake.people_file import People, UnreadableFile
 from patient_courier.intake.pictures import Made, NoPicture
 
 # A reader that waits for the processor as well is given so many times its own limit (apart_child.LIMITS).
 PATIENCE = 4
-SECONDS = {"people": 60, "letter": 10, "picture": 20, "kept_picture": 20, "report": 5}
+SECONDS = {"people": 60, "letter": 10, "picture": 20, "kept_picture": 20, "report": 5, "mail": 5}
 # Those that may wait for their turn, and for how long (seconds); more are told to come again.
 MOST_WAITING, LONGEST_WAIT = 8, 30.0
 _TOO_MUCH = "This file can't be read: it takes too much memory or time, or it is broken."
@@ -75,6 +76,11 @@ class Apart:
         except ValueError:
             return Report("nothing", None, None, "", "")
         return Report(**head)
+
+    def mail(self, raw: bytes) -> MailText:
+        """A mail as a message of a connection. Raises NoMail, Occupied."""
+        head, _ = self._asked("mail", "", raw, NoMail, "")
+        return MailText(**head)
 
     def close(self) -> None:
         """End the process, if there is one."""

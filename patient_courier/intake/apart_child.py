@@ -17,6 +17,7 @@ from typing import Any
 
 from patient_courier.core.school.file import Picture
 from patient_courier.intake.letter_files import read_letter_file
+from patient_courier.intake.mail_message import read_mail
 from patient_courier.intake.mail_reports import read_report
 from patient_courier.intake.people_file import People, read_people
 from patient_courier.intake.pictures import Made, from_file, made_anew
@@ -89,6 +90,7 @@ _READERS: dict[str, Callable[[str, bytes], dict[str, Any]]] = {
     "letter": lambda name, raw: asdict(read_letter_file(name, raw)),
     "picture": lambda name, raw: _picture(made_anew(raw)),
     "kept_picture": lambda name, raw: _picture(from_file(Picture(key=name, name="", data=raw.decode()))),
+    "mail": lambda name, raw: asdict(read_mail(raw)),
     "report": lambda name, raw: asdict(read_report(raw)),
 }
 

@@ -397,3 +397,53 @@ def test_a_connection_that_breaks_its_habit_is_said_in_needs_you(shop):
     (silent,) = shop.client.get("/api/waiting").json()["silent"]
     assert silent["sentence"] == "Usually one a day, none for 2 days."
     assert shop.client.get("/api/frame").json()["needs_you"] == 1
+
+
+MAIL = """From: The shop <orders@shop.example>
+To: ines@mallowlane.example
+Subject: =?utf-8?q?Order_1007_=E2=80=93_paid?=
+Content-Type: text/{kind}; charset=utf-8
+
+{text}
+"""
+PLAIN = "Hello Ines,\n\nBuyer: Ana Reis <ana@example.org>\nArticle: BEES\n\nYour shop"
+MARKUP = "<p>Hello Ines,</p><table><tr><td>Buyer: Ana Reis &lt;ana@example.org&gt;</td></tr><tr><td>Article: BEES</td></tr></table>"
+
+
+@pytest.mark.parametrize(("kind", "text"), [("plain", PLAIN), ("html", MARKUP)])
+def test_a_mail_is_a_message_once_who_hands_it_over_has_shown_who_it_is(shop, kind, text):
+    mail = MAIL.format(kind=kind, text=text).encode()
+
+    def hand_over(status: int, **headers: str) -> Any:
+        answer = shop.client.post(f"{shop.address}/mail", content=mail, headers=headers)
+        assert answer.status_code == status, answer.text
+        return answer.json()
+
+    assert "proves itself by a secret" in hand_over(403)["detail"]
+    shop.save(
+        proof={"kind": "header", "header": "X-Secret"},
+        each=None,
+        student={"email": {"place": "/lines/1", "after": "<", "before": ">"}},
+        at=None,
+        id=["/subject"],
+        rules=[
+            {
+                "when": [{"place": "/from", "is": ["orders@shop.example"]}],
+                "event": {
+                    "type": "purchased",
+                    "offer": {"place": "/text", "after": "Article: ", "before": "\n", "map": MAP},
+                },
+            }
+        ],
+    )
+    secret = shop.client.post(f"/api/connections/{shop.key}/secret").json()["secret"]
+    shop.switch("on")
+    hand_over(401, **{"X-Secret": "another"})
+    found = hand_over(200, **{"X-Secret": secret})
+    if kind == "plain":
+        assert found["events"] == 1
+        assert hand_over(200, **{"X-Secret": secret})["repeats"] == 1
+    (one,) = shop.client.get(f"/api/connections/{shop.key}/messages").json()["items"][-1:]
+    data = shop.client.get(f"/api/connections/{shop.key}/messages/{one['id']}").json()["data"]
+    assert (data["from"], data["subject"]) == ("orders@shop.example", "Order 1007 – paid")
+    assert data["lines"][:3] == ["Hello Ines,", "Buyer: Ana Reis <ana@example.org>", "Article: BEES"]

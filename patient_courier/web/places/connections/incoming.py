@@ -8,11 +8,13 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Request, Response
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
 
 from patient_courier.dispatch.arriving import Delivered, Unproven
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.connecting import Outcome, proof_of
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.intake.mail_message import MOST_BYTES, NoMail
 from patient_courier.intake.proofs import NotProven, prove
 from patient_courier.store.connections import connections
 from patient_courier.web.refusals import Said
@@ -29,6 +31,7 @@ class Became(BaseModel):
     not_for_us: int = 0
 
 
+BY_ADDRESS = "Mails are only taken from a connection that proves itself by a secret or a signature."
 # The last part of a connection's address.
 InAddress = Annotated[str, Path(max_length=200)]
 _ANSWERS: dict[int | str, dict[str, Any]] = {
@@ -57,14 +60,46 @@ async def post_message(address: InAddress, request: Request) -> Response:
     return _answer(await asyncio.wrap_future(post.arrivals.submit(delivered)))
 
 
-def whose(post: Post, address: str, body: bytes, request: Request) -> tuple[int | None, str | None]:
-    """The connection that takes messages at an address, and what is wrong with the proof of this one."""
+@router.post("/{address}/mail", responses={**_ANSWERS, 403: {"model": Said}})
+async def post_mail(address: InAddress, request: Request) -> Response:
+    """Take in one mail (RFC 5322) as a message: ``{"from", "subject", "text", "lines"}``.
+
+    403 for a connection that proves itself by its address alone: anybody can write a mail, so who hands it over must show
+    that it is the owner's own mail program.
+    """
+    body = await request.body()
+    post: Post = request.scope["served"].post
+    connection, wrong = whose(post, address, body, request, mail=True)
+    if connection is None:
+        return _said(404, "No connection takes messages at this address.")
+    if wrong is not None:
+        await asyncio.wrap_future(post.arrivals.submit(Unproven(connection, wrong)))
+        return _said(403 if wrong == BY_ADDRESS else 401, wrong)
+    if len(body) > MOST_BYTES:
+        return _said(413, f"A mail has at most {MOST_BYTES:,} bytes.")
+    try:
+        mail = await run_in_threadpool(post.mails.mail, body)
+    except NoMail as error:
+        return _said(422, str(error))
+    delivered = Delivered(connection, "application/json", mail.body())
+    return _answer(await asyncio.wrap_future(post.arrivals.submit(delivered)))
+
+
+def whose(
+    post: Post, address: str, body: bytes, request: Request, *, mail: bool = False
+) -> tuple[int | None, str | None]:
+    """The connection that takes messages at an address, and what is wrong with the proof of this one.
+
+    ``mail``: the address alone is no proof, since mails come from anybody.
+    """
     real = real_now()
     with post.database.reading() as session:
         kept = connections.at_address(session, address, real)
         if kept is None or kept.state == "off":
             return None, None
         valid = connections.secrets_of(session, kept.id, "proof", real)
+    if mail and proof_of(kept).kind == "address":
+        return kept.id, BY_ADDRESS
     try:
         prove(proof_of(kept), valid, body, request.headers, real)
     except NotProven as error:
