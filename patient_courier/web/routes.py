@@ -19,6 +19,7 @@ from patient_courier.web.places.connections import (
     incoming,
     messages,
     own,
+    pretending,
     secrets,
     statements,
     switching,
@@ -136,6 +137,7 @@ def include_routes(app: FastAPI) -> None:
         switching,
         secrets,
         forms,
+        pretending,
     ):
         app.include_router(
             place.router, responses=SIGNED_IN if place not in (intake, incoming, statements) else {}

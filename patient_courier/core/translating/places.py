@@ -55,6 +55,11 @@ def in_item(place: str) -> bool:
     return _parts(place)[0]
 
 
+def parts_of(place: str) -> tuple[str, ...]:
+    """The names and numbers on the way that a place leads, in the message or in the item."""
+    return _parts(place)[1]
+
+
 def at_place(message: Any, item: Any, place: str) -> Any:
     """What stands at a place; NOTHING where there is none."""
     inside, parts = _parts(place)

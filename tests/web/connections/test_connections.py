@@ -447,3 +447,22 @@ def test_a_mail_is_a_message_once_who_hands_it_over_has_shown_who_it_is(shop, ki
     data = shop.client.get(f"/api/connections/{shop.key}/messages/{one['id']}").json()["data"]
     assert (data["from"], data["subject"]) == ("orders@shop.example", "Order 1007 – paid")
     assert data["lines"][:3] == ["Hello Ines,", "Buyer: Ana Reis <ana@example.org>", "Article: BEES"]
+
+
+def test_firing_by_hand_says_what_it_posts_and_does_that_to_nobody_else(shop):
+    shop.send(ORDER)
+    shop.save()
+    (kept,) = shop.client.get(f"/api/connections/{shop.key}/messages").json()["items"]
+    address = f"/api/connections/{shop.key}/messages/{kept['id']}/pretend"
+    told = shop.client.post(f"{address}/outlook", json={"email": "me@mallowlane.example"}).json()
+    assert told.get("sentences", told) == ["Mei bought First Hive on Mon 2 Mar, 09:00."]
+    assert told["follows"]["letters"] == [{"key": "access", "name": "Access", "number": 1}]
+    assert shop.student("me").status_code == 404
+    assert shop.client.post(address, json={"email": "me@mallowlane.example"}).status_code == 200
+    assert len(shop.app.inbox("me")) == 1
+    assert shop.student("mei").status_code == 404
+    # The real order is no repeat of it, and it can be pretended again.
+    shop.switch("on")
+    assert shop.send(ORDER)["events"] == 1
+    assert shop.client.post(address, json={"email": "you@mallowlane.example"}).status_code == 200
+    assert shop.client.post(address, json={"email": "nobody"}).status_code == 422

@@ -22,6 +22,7 @@ import EventFile from "./EventFile.vue";
 import GuessList from "./GuessList.vue";
 import MeaningMenu from "./MeaningMenu.vue";
 import MessageTree from "./MessageTree.vue";
+import PretendDialog from "./PretendDialog.vue";
 import { STATES } from "./states";
 import SwitchOn from "./SwitchOn.vue";
 import TriedList from "./TriedList.vue";
@@ -124,6 +125,7 @@ const {
 );
 useSaveKey(save);
 const switching = ref(false);
+const pretending = ref(false);
 type Switch = { state: "listening" | "on" | "off"; take?: "nothing" | "past" | "now"; since?: string };
 const turn = useAct(
   ({ state, take = "nothing", since }: Switch) =>
@@ -221,6 +223,10 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
           <p v-if="message" class="label">
             {{ message.at }}<template v-if="message.became"> · taken in</template>. Click a value, and say what it is.
           </p>
+          <div v-if="message && !found.missing.length && !changed">
+            <button class="link label" @click="pretending = true">Pretend this happened once more</button>
+            <PretendDialog v-model:open="pretending" :connection="id" :message="message.id" />
+          </div>
           <p v-if="message?.refused" class="soft">{{ message.refused }}</p>
           <ul v-else-if="message" class="tree">
             <MessageTree
