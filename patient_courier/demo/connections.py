@@ -48,21 +48,24 @@ def add_connections(session: Session, definitions: Definitions, file: SchoolFile
     shop = _add(session, _shop(), "on", since)
     site = _add(session, _course_site(definitions), "on", since)
     form = _add(session, _list(), "listening", since)
-    said = [
-        (shop, list(_orders(definitions, events, person))),
-        (site, list(_learning(definitions, events, person))),
-        (form, list(_joining(events, person))),
-    ]
-    for id, found in said:
-        for at, one in found:
-            became = {"events": 1} if id != form else None
-            messages.keep(session, id, Message(at.add(seconds=4), one.type, one.body), became)
-            counts = {"messages": 1, **(became or {})}
-            connections.count(session, id, day_of(definitions, at), counts)
+    said = [(shop, at, one, True) for at, one in _orders(definitions, events, person)]
+    said += [(site, at, one, True) for at, one in _learning(definitions, events, person)]
+    said += [(form, at, one, False) for at, one in _joining(events, person)]
+    waits = list(_presents(now))
+    for id, at, one, on in sorted(said, key=lambda each: each[1]):
+        while waits and waits[0][0] < at:
+            paid, present = waits.pop(0)
+            take_message(session, definitions, shop, present.type, present.body, paid.add(seconds=4))
+        became = {"events": 1} if on else None
+        messages.keep(session, id, Message(at.add(seconds=4), one.type, one.body), became)
+        connections.count(session, id, day_of(definitions, at), {"messages": 1, **(became or {})})
+
+
+def _presents(now: Instant) -> Iterator[tuple[Instant, Said]]:
+    """Orders of something that nobody has said yet what it is."""
     for number, giver in enumerate(_GIVERS):
-        paid = now.subtract(minutes=50 + 700 * (len(_GIVERS) - number))
-        one = order(f"20{number}7", giver, [_NEW], paid)
-        take_message(session, definitions, shop, one.type, one.body, paid.add(seconds=4))
+        paid = now.subtract(minutes=110 + 700 * (len(_GIVERS) - number - 1))
+        yield paid, order(f"20{number}7", giver, [_NEW], paid)
 
 
 def _add(session: Session, file: dict[str, Any], state: connections.State, made: Instant) -> int:

@@ -36,6 +36,12 @@ PLACES = [
     "/practice",
     "/school",
     "/school/look",
+    "/school/connections",
+    "/school/connections/shop",
+    "/school/connections/list",
+    "/school/sign-up",
+    "/school/sign-up/varroa-watch",
+    "/join/varroa-watch",
 ]
 
 

@@ -82,10 +82,10 @@ const needed = (field: string) => !OPTIONAL.includes(field) && valueOf(field) ==
       <span>{{ index ? "and" : "When" }}</span>
       <PlaceChip :value="test.place" label="the condition" fixed @drop="setTest(index, null)" />
       <Select
+        v-named="`How ${test.place} is asked`"
         :value="how(test)"
         :options="HOW"
         size="small"
-        :aria-label="`How ${test.place} is asked`"
         @change="(now) => setHow(index, test, now as How)"
       />
       <Select

@@ -40,6 +40,8 @@ const found = computed(() => {
     { to: "/audiences", name: "Audiences", kind: "Place" },
     { to: "/import", name: "Import students", kind: "Place" },
     { to: "/certificates", name: "Certificates", kind: "Place" },
+    { to: "/school/connections", name: "Connections", kind: "Place" },
+    { to: "/school/sign-up", name: "Sign-up pages", kind: "Place" },
     { to: "/school/look", name: "Look of the letters", kind: "Place" },
     { to: "/broadcasts?new", name: "New broadcast", kind: "Do" },
     ...(things.value?.letters ?? []).map((one) => ({ to: `/letters/${one.key}`, name: one.title, kind: "Letter" })),

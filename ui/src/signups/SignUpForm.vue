@@ -206,7 +206,7 @@ async function askRemove(): Promise<void> {
               @input="(event: Event) => relabel(one, typed(event))"
             />
             <Checkbox v-model:checked="one.needed">needed</Checkbox>
-            <Button size="small" type="text" :aria-label="`Do not ask ${one.label}`" @click="form.asks.splice(index, 1)"
+            <Button size="small" type="text" :aria-label="`Remove ${one.label}`" @click="form.asks.splice(index, 1)"
               >Remove</Button
             >
           </div>
