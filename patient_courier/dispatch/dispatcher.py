@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from email.parser import BytesParser
 from email.policy import default as mail_policy
 from email.utils import parsedate_to_datetime
@@ -13,7 +12,6 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier import logs
-from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.events import Bounced
 from patient_courier.core.school.text import clean_line
 from patient_courier.dispatch.arriving import Arrivals
@@ -22,7 +20,7 @@ from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
-from patient_courier.dispatch.kept_messages import look_again
+from patient_courier.dispatch.looking_again import LookingAgain
 from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.returns import Taken, put_aside, take_report, waiting_in
@@ -40,22 +38,11 @@ from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.base.definitions import Library
 from patient_courier.store.broadcasts.broadcasts import in_status
 from patient_courier.store.completion.issuing import fill
-from patient_courier.store.connections import waiting
 from patient_courier.store.outbox.mailroom import keep_message
 from patient_courier.store.school.secrets import read_older_keys, read_secrets
-from patient_courier.store.students import moves, sign_ups
+from patient_courier.store.students import moves
 
 log = structlog.get_logger()
-# By the school's clock: what waits for its time is looked at so often.
-LOOK_EVERY_SECONDS = 30
-
-
-@dataclass(frozen=True, slots=True)
-class Looked:
-    """With which school, and when by its clock, what waits was looked at last."""
-
-    definitions: Definitions
-    at: Instant
 
 
 class Post:
@@ -79,7 +66,7 @@ class Post:
         )
         self.caller = Caller(database, self.secrets["calls"], inside=settings.calls_inside)
         self.arrivals = Arrivals(database, self.library.load, self._nudge_soon)
-        self._looked: Looked | None = None
+        self._looking = LookingAgain(database, self.library.load)
         self._hand: OnlyOne | None = None
         self._waker = Worker("waker", self._wake)
         self._poster = Worker("poster", self._post)
@@ -162,7 +149,8 @@ class Post:
         """
         if self.database.trouble is not None:
             self.database.probe()
-        self._look_at_waiting()
+        if self._looking.look():
+            self._poster.nudge()
         while not self._waker.stopping:
             real = real_now()
             with self.database.reading() as session:
@@ -184,25 +172,6 @@ class Post:
             self._poster.nudge()
             self._calling.nudge()
         return 0.0
-
-    def _look_at_waiting(self) -> None:
-        """Items of messages that waited for the school, or for their time, go in when they can."""
-        with self.database.reading() as session:
-            definitions, now = self.library.load(session), read_clock(session).now
-            before = self._looked
-            changed = before is None or before.definitions is not definitions
-            if before is not None and not changed and now < before.at.add(seconds=LOOK_EVERY_SECONDS):
-                return
-            any_there = waiting.any_like(session, ("ahead", "unknown") if changed else ("ahead",))
-            any_old = sign_ups.any_old(session, now)
-        if any_old:
-            with self.database.writing() as session:
-                sign_ups.forget_old(session, now)
-        if any_there:
-            with self.database.writing() as session:
-                look_again(session, definitions, now, school_changed=changed)
-            self._poster.nudge()
-        self._looked = Looked(definitions, now)
 
     def _move_students(self) -> None:
         """New addresses that nobody has objected to for a week hold from now on."""

@@ -11,7 +11,7 @@ from whenever import Instant
 from patient_courier.core.school.file import Student
 from patient_courier.store.base.plain import STUDENTS
 from patient_courier.store.base.statements import Statement, given
-from patient_courier.store.base.tables import ConsentRow
+from patient_courier.store.base.tables import ConsentRow, StudentRow
 from patient_courier.store.students import consents, people
 from patient_courier.store.students.adding import add_student
 from patient_courier.store.students.consents import Source
@@ -54,3 +54,9 @@ def known_or_new(session: Session, who: dict[str, Any], now: Instant, source: So
 def _has_stopped(session: Session, id: int) -> bool:
     query = select(ConsentRow.id).where(ConsentRow.student_id == id, ConsentRow.what == "news_off").limit(1)
     return session.scalar(query) is not None
+
+
+def never_write(session: Session, id: int) -> bool:
+    """Whether a student has reported a letter as unwanted, or their address does not work."""
+    row = session.get_one(StudentRow, id)
+    return row.complained or row.bounced

@@ -119,12 +119,6 @@ def by_addresses(session: Session, emails: Iterable[str]) -> dict[str, Person]:
     return {row.email.lower(): person_of(row) for row in rows}
 
 
-def never_write(session: Session, id: int) -> bool:
-    """Whether a student has reported a letter as unwanted, or their address does not work."""
-    row = session.get_one(StudentRow, id)
-    return row.complained or row.bounced
-
-
 def number(session: Session) -> int:
     return session.scalar(select(func.count(StudentRow.id))) or 0
 

@@ -16,7 +16,7 @@ from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.signing_up import has_all, source_of, take_sign_up
 from patient_courier.post.look import Look
-from patient_courier.store.students import people, sign_ups
+from patient_courier.store.students import described, people, sign_ups
 from patient_courier.store.students.sign_ups import KeptForm
 from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.public.found import plain_look
@@ -96,7 +96,7 @@ def _ask(
         person = people.by_address(session, sign_up.email)
         definitions = definitions_in(post, session)
         known = person is not None and has_all(session, definitions, form, person, sign_up.agrees)
-        silent = person is not None and people.never_write(session, person.id)
+        silent = person is not None and described.never_write(session, person.id)
         id = 0 if known or silent else sign_ups.put(session, kept, sign_up, origin, now_in(session))
     if silent or not limits.hit(TO_ADDRESS, sign_up.email.lower()):
         return _look(look, form)

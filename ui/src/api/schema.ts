@@ -7822,6 +7822,14 @@ export interface components {
             pace?: number | null;
         };
         /**
+         * PageOut
+         * @description A whole page as HTML, to be shown in a frame of its own.
+         */
+        PageOut: {
+            /** Html */
+            html: string;
+        };
+        /**
          * PartOut
          * @description Something of the course that the sequence names, and what would most likely take its place.
          */
@@ -17688,7 +17696,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/html": string;
+                    "application/json": components["schemas"]["PageOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -17697,7 +17705,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/html": components["schemas"]["Said"];
+                    "application/json": components["schemas"]["Said"];
                 };
             };
             /** @description Refused, with what to do */
@@ -17706,7 +17714,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/html": components["schemas"]["Said"];
+                    "application/json": components["schemas"]["Said"];
                 };
             };
         };

@@ -221,7 +221,8 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
         <section class="sheet box" aria-label="The message as it came">
           <h2>The message as it came</h2>
           <p v-if="message" class="label">
-            {{ message.at }}<template v-if="message.became?.events"> · taken in</template>. Click a value, and say what it is.
+            {{ message.at }}<template v-if="message.became?.events"> · taken in</template>. Click a value, and say what
+            it is.
           </p>
           <div v-if="message && !found.missing.length && !changed">
             <button class="link label" @click="pretending = true">Pretend this happened once more</button>

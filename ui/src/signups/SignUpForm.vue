@@ -6,7 +6,7 @@ import Input from "ant-design-vue/es/input";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, type Api, begunFrom, csrfToken, data } from "../api/client";
+import { api, type Api, begunFrom, data } from "../api/client";
 import { useAct } from "../parts/act";
 import ClashDialog from "../parts/ClashDialog.vue";
 import { useDraft } from "../parts/draft";
@@ -97,18 +97,18 @@ watch(
   current,
   (now) => {
     window.clearTimeout(drawing);
-    if (now) drawing = window.setTimeout(() => void draw(JSON.stringify({ body: now })), 250);
+    if (now) drawing = window.setTimeout(() => void draw({ ...now }), 250);
   },
   { immediate: true, deep: true },
 );
 /** The page as it would be; where the draft can't be read yet, the last one stays. */
-async function draw(body: string): Promise<void> {
-  const answer = await fetch(`/api/sign-up-forms/${props.id}/page`, {
-    method: "POST",
-    headers: { "Content-Type": "application/json", "X-CSRF-Token": csrfToken() },
-    body,
-  });
-  if (answer.ok) page.value = await answer.text();
+async function draw(body: Record<string, unknown>): Promise<void> {
+  try {
+    const now = await data(api.POST("/api/sign-up-forms/{key}/page", { params: path.value, body: { body } }));
+    page.value = now.html;
+  } catch {
+    // Said when it is saved.
+  }
 }
 async function copy(text: string): Promise<void> {
   try {

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Response
-from fastapi.responses import HTMLResponse
 from pydantic import BaseModel, ValidationError
 
 from patient_courier.core.reading.school_file import as_data, validation_faults
@@ -49,6 +48,12 @@ class FormOut(BaseModel):
 
 class MakeFormIn(BaseModel):
     name: FilledLine
+
+
+class PageOut(BaseModel):
+    """A whole page as HTML, to be shown in a frame of its own."""
+
+    html: str
 
 
 class FormIn(BaseModel):
@@ -161,10 +166,11 @@ def _read(key: str, body: dict[str, Any]) -> SignUpForm:
         raise HTTPException(422, f"{place}: {fault.sentence}" if place else fault.sentence) from error
 
 
-@router.post("/{key}/page", response_class=HTMLResponse)
-def preview(key: str, body: FormIn, user: SignedIn, post: ThePost, session: Reading) -> HTMLResponse:
+@router.post("/{key}/page")
+def preview(key: str, body: FormIn, user: SignedIn, post: ThePost, session: Reading) -> PageOut:
     """The form's page as it would be; nothing can be sent by it."""
-    return form_shown(post, plain_look(post, session), _read(key, body.body))
+    shown = form_shown(post, plain_look(post, session), _read(key, body.body))
+    return PageOut(html=bytes(shown.body).decode())
 
 
 @router.delete("/{key}", status_code=204)
