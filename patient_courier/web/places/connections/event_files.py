@@ -20,10 +20,9 @@ from patient_courier.dispatch.connecting import connection_of, source_of
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.event_files import MOST_SHOWN, TriedRows, take_part, take_rows, try_rows
 from patient_courier.dispatch.following import Follows, what_follows
-from patient_courier.intake.people_file import People, UnreadableFile
+from patient_courier.intake.people_file import People
 from patient_courier.store.connections import messages
 from patient_courier.store.students.consents import Source
-from patient_courier.web.bounds import MOST_PEOPLE_BYTES
 from patient_courier.web.context import (
     Reading,
     RowId,
@@ -37,6 +36,7 @@ from patient_courier.web.context import (
 from patient_courier.web.jobs import Job, JobState, Kind
 from patient_courier.web.places.connections.connections import the
 from patient_courier.web.places.connections.switching import FollowsOut, follows_out
+from patient_courier.web.uploads import uploaded_table
 
 router = APIRouter(prefix="/api/event-files", tags=["connections"])
 PATIENCE_SECONDS = 1.5
@@ -151,15 +151,7 @@ async def read(
     name: Annotated[str, Query(max_length=300)] = "events.csv",
 ) -> EventFileOut:
     """Read a table of events, the body as it is. Its first rows become messages of a connection that has none yet."""
-    content = bytearray()
-    async for piece in request.stream():
-        content += piece
-        if len(content) > MOST_PEOPLE_BYTES:
-            raise HTTPException(413, "This file is larger than 50 MB. Cut it in two.")
-    try:
-        table = await run_in_threadpool(post.files.people, bytes(content))
-    except UnreadableFile as error:
-        raise HTTPException(422, str(error)) from error
+    table = await uploaded_table(request, post)
     await run_in_threadpool(_keep_samples, post, connection, table)
     name = clean_line(name)
     id = board.one(_Tables).put(connection, name, table)

@@ -7,7 +7,6 @@ from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from pydantic import BaseModel
-from starlette.concurrency import run_in_threadpool
 
 from patient_courier.core.people.importing import Plan, Row, guess, plan_fault
 from patient_courier.core.school.text import clean_line
@@ -15,12 +14,12 @@ from patient_courier.core.telling import words
 from patient_courier.dispatch import importing
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.importing import EXAMPLES, MOST_SHOWN, How, Tried
-from patient_courier.intake.people_file import People, UnreadableFile
+from patient_courier.intake.people_file import People
 from patient_courier.store.students import importing as stored
-from patient_courier.web.bounds import MOST_PEOPLE_BYTES
 from patient_courier.web.context import Reading, RowId, SignedIn, TheBoard, ThePost, definitions_in
 from patient_courier.web.jobs import Job, JobState, Kind
 from patient_courier.web.places.students.at_hand import AtHand, PlanIn
+from patient_courier.web.uploads import uploaded_table
 
 router = APIRouter(prefix="/api/imports", tags=["students"])
 PATIENCE_SECONDS = 1.5
@@ -113,15 +112,7 @@ async def read(
     name: Annotated[str, Query(max_length=300)] = "students.csv",
 ) -> FileOut:
     """Read a file of students, the body as it is. Nothing is taken in yet."""
-    content = bytearray()
-    async for piece in request.stream():
-        content += piece
-        if len(content) > MOST_PEOPLE_BYTES:
-            raise HTTPException(413, "This file is larger than 50 MB. Cut it in two.")
-    try:
-        found = await run_in_threadpool(post.files.people, bytes(content))
-    except UnreadableFile as error:
-        raise HTTPException(422, str(error)) from error
+    found = await uploaded_table(request, post)
     name = clean_line(name)
     return _file_out(board.one(AtHand).put(name, found), name, found)
 
