@@ -84,10 +84,12 @@ def _lines(data: Any) -> str | None:
 def _nodes(data: Any, pointer: str) -> Iterator[tuple[str, Any]]:
     """Every value with its pointer (RFC 6901), outermost first; of a list only the first."""
     level, seen = [(pointer, data)], 0
-    while level and seen < MOST_VALUES:
+    while level:
         deeper: list[tuple[str, Any]] = []
         for place, node in level:
             seen += 1
+            if seen > MOST_VALUES:
+                return
             yield place, node
             if isinstance(node, dict):
                 deeper += [

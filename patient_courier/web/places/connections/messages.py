@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import accumulate
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, HTTPException, Query
@@ -26,6 +27,7 @@ from patient_courier.web.places.connections.connections import MOST_TRIED, the
 
 router = APIRouter(prefix="/api/connections", tags=["connections"])
 PAGE = 20
+MOST_TRIED_BYTES = 5_000_000
 # Values at places are gathered from so many messages, the newest.
 MOST_SEEN = 200
 
@@ -159,7 +161,7 @@ def get_message(key: str, id: RowId, user: SignedIn, post: ThePost, session: Rea
 def try_file(key: str, body: TryIn, user: SignedIn, post: ThePost, session: Reading) -> WouldBeOut:
     """What the kept messages would become by this file. Nothing is taken in."""
     kept, definitions = the(session, key), definitions_in(post, session)
-    newest = messages.newest(session, kept.id, MOST_TRIED)
+    newest = _not_too_much(messages.newest(session, kept.id, MOST_TRIED))
     each = body.file.get("each")
     places = [one.message for one in newest[:MOST_SEEN]]
     texts = seen(places, each if isinstance(each, str) else None, body.places)
@@ -182,6 +184,12 @@ def try_file(key: str, body: TryIn, user: SignedIn, post: ThePost, session: Read
         refused=sum(one.refused is not None for one in tried),
         seen=texts,
     )
+
+
+def _not_too_much(found: list[KeptMessage]) -> list[KeptMessage]:
+    """The newest of them, as many as can be tried while one waits; at least one."""
+    total = accumulate(len(one.message.body) for one in found)
+    return [one for one, size in zip(found, total, strict=True) if size <= MOST_TRIED_BYTES] or found[:1]
 
 
 def _tried(definitions: Definitions, connection: Connection | None, one: KeptMessage) -> TriedMessage:
