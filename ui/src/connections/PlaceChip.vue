@@ -70,7 +70,10 @@ span.chip {
   border: 0;
   color: var(--soft);
   cursor: pointer;
-  padding: 0 4px;
+  /* WCAG 2.2, 2.5.8: a target of at least 24 by 24 pixels. */
+  min-width: 24px;
+  min-height: 24px;
+  padding: 0;
 }
 label {
   display: block;
