@@ -61,6 +61,30 @@ def site(tmp_path: Path, demo_file: Path) -> Iterator[str]:
         database.close()
 
 
+# Gone after a few seconds, a notice may be missed between two looks on a busy machine.
+WATCH = """
+(text) => {
+  window.noticed = new Promise((shown, missing) => {
+    new MutationObserver((_, watch) => {
+      const notices = [...document.querySelectorAll(".ant-message-notice")];
+      if (!notices.some((notice) => notice.textContent.includes(text))) return;
+      watch.disconnect();
+      shown();
+    }).observe(document.body, { childList: true, subtree: true, characterData: true });
+    setTimeout(() => missing(new Error("No notice said: " + text)), 25000);
+  });
+}
+"""
+
+
+@contextmanager
+def noticed(page: Page, text: str) -> Iterator[None]:
+    """What is done inside makes the place show a notice with this text, be it still there or gone again."""
+    page.evaluate(WATCH, text)
+    yield
+    page.evaluate("() => window.noticed")
+
+
 def _is_fault(message: ConsoleMessage) -> bool:
     """Refusals by the server are part of the game; the browser reports them all the same."""
     return message.type == "error" and "Failed to load resource" not in message.text

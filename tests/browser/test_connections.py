@@ -18,7 +18,7 @@ from patient_courier.store.base.database import Database
 from patient_courier.store.school.opening import open_school
 from patient_courier.store.school.users import add_user
 from patient_courier.web.app import create_app
-from tests.browser.conftest import console_kept_clean
+from tests.browser.conftest import console_kept_clean, noticed
 from tests.browser.serving import free_port, served
 from tests.schools import letter, read, school, send, sequence
 
@@ -162,8 +162,8 @@ def test_a_waiting_order_is_solved_in_the_tray_after_saying_what_that_posts(page
     tray.get_by_role("combobox", name="What FH-2 is").click()
     page.locator(".ant-select-item-option", has_text="First Hive").last.click()
     expect(tray.get_by_test_id("follows")).to_contain_text("2 “Access” go out at once")
-    tray.get_by_role("button", name="Take them in").click()
-    expect(page.get_by_text("2 events went in.")).to_be_visible()
+    with noticed(page, "2 events went in."):
+        tray.get_by_role("button", name="Take them in").click()
     expect(page.get_by_text("Nothing waits for you.")).to_be_visible()
     page.get_by_role("link", name="Dispatch log").click()
     expect(page.get_by_role("link", name="Bo, come in")).to_be_visible()

@@ -4,6 +4,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import noticed
 from tests.browser.test_first_minutes import add_from_menu, run
 
 
@@ -58,8 +59,8 @@ def test_ask_after_module_2_nudge_who_does_not_go_on_leave_who_moves_alone_rehea
     # A finding stands at the letter; one click mends it.
     nudge = page.locator("[data-step]", has_text="no first name").last
     expect(nudge).to_contain_text("6 of your students have no first name")
-    nudge.get_by_role("button", name="Write “there” where it is missing").click()
-    expect(page.get_by_text("The letter is mended and saved.")).to_be_visible()
+    with noticed(page, "The letter is mended and saved."):
+        nudge.get_by_role("button", name="Write “there” where it is missing").click()
     expect(page.get_by_text("no first name")).to_have_count(0)
 
     page.get_by_role("button", name="Rehearse", exact=True).click()
@@ -80,8 +81,8 @@ def test_ask_after_module_2_nudge_who_does_not_go_on_leave_who_moves_alone_rehea
     choose(page, "Which lesson", "Installing a nucleus")
     expect(own).to_have_count(1)
     page.get_by_role("link", name="Sequences / First Hive · after module 2").click()
-    page.get_by_role("button", name="Save as version 2").click()
-    expect(page.get_by_text("Saved as version 2.")).to_be_visible()
+    with noticed(page, "Saved as version 2."):
+        page.get_by_role("button", name="Save as version 2").click()
     run(page)
     expect(page.get_by_test_id("status")).to_have_text("Running")
 
@@ -152,12 +153,12 @@ def test_branches_undo_keys_and_a_fault_that_keeps_it_from_running(page: Page):
     expect(page.get_by_text("Straight on.")).to_have_count(2)
     page.get_by_role("button", name="Move into the lane above").click()
     expect(page.get_by_text("Straight on.")).to_have_count(1)
-    page.get_by_role("button", name="Save as version 2").click()
-    expect(page.get_by_text("Saved as version 2.")).to_be_visible()
+    with noticed(page, "Saved as version 2."):
+        page.get_by_role("button", name="Save as version 2").click()
     card.click()
     page.keyboard.press("Delete")
-    page.get_by_role("button", name="Save as version 3").click()
-    expect(page.get_by_text("Saved as version 3.")).to_be_visible()
+    with noticed(page, "Saved as version 3."):
+        page.get_by_role("button", name="Save as version 3").click()
 
 
 def test_the_palette_goes_anywhere_and_a_starter_is_fitted_to_a_course(page: Page):
