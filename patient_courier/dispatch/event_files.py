@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -19,12 +18,12 @@ from patient_courier.core.translating.translate import NotForUs, Reported, trans
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.connecting import take_described
 from patient_courier.dispatch.importing import quiet
+from patient_courier.dispatch.in_parts import cut, in_parts
 from patient_courier.dispatch.taking import known_ids
 from patient_courier.intake.people_file import People
-from patient_courier.store.base.database import Busy, Database
+from patient_courier.store.base.database import Database
 from patient_courier.store.students.consents import Source
 
-log = structlog.get_logger()
 CHUNK = 500
 MOST_SHOWN = 200
 
@@ -109,31 +108,17 @@ def take_rows(
 
     No sequence starts for what lies before ``since``. What goes wrong with one stops no other.
     """
-    done = failed = 0
-    for start in range(0, len(events), CHUNK):
-        part = events[start : start + CHUNK]
-        try:
-            with database.writing() as session:
-                take_part(session, load(session), part, since, source)
-            done += len(part)
-        except Busy:
-            raise
-        except Exception:
-            log.exception("rows could not be taken in together")
-            for one in part:
-                try:
-                    with database.writing() as session:
-                        take_part(session, load(session), [one], since, source)
-                    done += 1
-                except Exception:
-                    log.exception("a row could not be taken in", row=one.row)
-                    failed += 1
-        step(len(part))
-    return done, failed
+    failed: list[FoundEvent] = []
+
+    def take(session: Session, part: Sequence[FoundEvent]) -> None:
+        take_part(session, load(session), part, since, source)
+
+    in_parts(database, cut(events, CHUNK), take, failed.append, step)
+    return len(events) - len(failed), len(failed)
 
 
 def take_part(
-    session: Session, definitions: Definitions, part: Iterable[FoundEvent], since: Instant, source: Source
+    session: Session, definitions: Definitions, part: Sequence[FoundEvent], since: Instant, source: Source
 ) -> None:
     """What lies before ``since`` together, then the rest one by one, as it would have come."""
     now = read_clock(session).now

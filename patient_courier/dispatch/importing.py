@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -16,14 +15,14 @@ from patient_courier.core.people.importing import Plan, Reader, Row
 from patient_courier.core.school.events import Enrolled, Event, PlainEvent, TagEvent
 from patient_courier.core.school.keys import free_key, name_of_address
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.in_parts import cut, in_parts
 from patient_courier.dispatch.taking import take_events
 from patient_courier.intake.people_file import People
-from patient_courier.store.base.database import Busy, Database
+from patient_courier.store.base.database import Database
 from patient_courier.store.students import consents, people
 from patient_courier.store.students import importing as stored
 from patient_courier.store.students.consents import Source
 
-log = structlog.get_logger()
 CHUNK = 500
 # So many refusals, and so many examples of the others, are shown.
 MOST_SHOWN = 500
@@ -88,42 +87,21 @@ def take_in(
         now = read_clock(session).now
         id = stored.begin(session, how.name, now, len(tried.refused))
         taken = stored.every_key(session)
-    for begin in range(0, len(tried.rows), CHUNK):
-        part = tried.rows[begin : begin + CHUNK]
-        try:
-            with database.writing() as session:
-                _take_part(session, _for(definitions(session), how), part, how, id, taken)
-        except Busy:
-            raise
-        except Exception:
-            log.exception("rows could not be taken in together")
-            _one_by_one(database, definitions, part, how, id, taken)
-        step(len(part))
+
+    def take(session: Session, part: Sequence[Row]) -> None:
+        _take_part(session, _for(definitions(session), how), part, how, id, taken)
+
+    def failed(row: Row) -> None:
+        with database.writing() as session:
+            stored.count_refused(session, id)
+
+    in_parts(database, cut(tried.rows, CHUNK), take, failed, step)
     return id
 
 
 def _for(definitions: Definitions, how: How) -> Definitions:
     """Nothing starts for those who come in by a file unless the owner wishes."""
     return definitions if how.starts else quiet(definitions)
-
-
-def _one_by_one(
-    database: Database,
-    definitions: Callable[[Session], Definitions],
-    part: list[Row],
-    how: How,
-    id: int,
-    taken: set[str],
-) -> None:
-    """What goes wrong with one row stops no other; it counts as refused."""
-    for row in part:
-        try:
-            with database.writing() as session:
-                _take_part(session, _for(definitions(session), how), [row], how, id, taken)
-        except Exception:
-            log.exception("a row could not be taken in", row=row.number)
-            with database.writing() as session:
-                stored.count_refused(session, id)
 
 
 def quiet(definitions: Definitions) -> Definitions:
@@ -134,7 +112,7 @@ def quiet(definitions: Definitions) -> Definitions:
 
 
 def _take_part(
-    session: Session, definitions: Definitions, part: list[Row], how: How, id: int, taken: set[str]
+    session: Session, definitions: Definitions, part: Sequence[Row], how: How, id: int, taken: set[str]
 ) -> None:
     now = read_clock(session).now
     known = people.by_addresses(session, [row.email for row in part])

@@ -45,9 +45,10 @@ class LookingAgain:
                 return False
             any_there = waiting.any_like(session, ("ahead", "unknown") if changed else ("ahead",))
             any_old = sign_ups.any_old(session, now)
-        if any_there or any_old:
+        if any_old:
             with self._database.writing() as session:
                 sign_ups.forget_old(session, now)
-                look_again(session, definitions, now, school_changed=changed)
+        if any_there:
+            look_again(self._database, self._load, school_changed=changed)
         self._looked = Looked(definitions, now)
         return any_there

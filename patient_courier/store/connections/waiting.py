@@ -148,6 +148,12 @@ def of_connection(session: Session, connection: int, whys: Collection[str] = ())
     return _items(session, WaitingRow.connection_id == connection, *named)
 
 
+def is_open(session: Session, id: int) -> bool:
+    """Whether it still waits."""
+    row = session.get(WaitingRow, id)
+    return row is not None and not row.put_aside
+
+
 def _items(session: Session, *which: ColumnElement[bool]) -> list[Item]:
     query = select(WaitingRow).where(*which, _OPEN).order_by(WaitingRow.message_id, WaitingRow.number)
     return [_item(row) for row in session.scalars(query)]

@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 from sqlalchemy import func, select
 
 from patient_courier.core.school.values import parse_moment
+from patient_courier.dispatch import kept_messages
 from patient_courier.dispatch.connecting import take_message
-from patient_courier.dispatch.kept_messages import look_again, take_waiting
+from patient_courier.dispatch.kept_messages import let_in, look_again, take_since, take_waiting
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.definitions import Library
 from patient_courier.store.base.tables import EventRow, MessageRow, StudentRow, TagRow, WaitingRow
@@ -174,9 +175,8 @@ def test_what_lies_ahead_goes_in_at_its_own_time_when_that_has_come(tmp_path):
     (outcome,) = live.send(order(1, at="2026-03-05T10:00:00Z"))
     assert outcome.counts == {"waits": 1}
     for moment, went in (("2026-03-05T09:59:00Z", 0), ("2026-03-05T10:01:00Z", 1)):
-        with live.database.writing() as session:
-            now = parse_moment(moment)
-            assert look_again(session, live.library.load(session), now, school_changed=False) == went
+        live.move_to(parse_moment(moment))
+        assert look_again(live.database, live.library.load, school_changed=False) == went
     with live.database.reading() as session:
         assert session.scalar(select(EventRow.at).where(EventRow.reported)) == parse_moment(
             "2026-03-05T10:00:00Z"
@@ -265,3 +265,66 @@ def test_kill_nine_while_messages_come_in(tmp_path):
         assert waiting.number(session, live.id) == 15
         days = connections.days_since(session, "2026-03-01")[live.id]["2026-03-02"]
         assert (days["events"], days["waits"]) == (30, 15)
+
+
+def mended(file: dict[str, Any], **names: str) -> dict[str, Any]:
+    """The file with more words that stand for offers."""
+    return json.loads(
+        json.dumps(file).replace('"B": "bees-once"', json.dumps({"B": "bees-once", **names})[1:-1])
+    )
+
+
+def save(live: Connected, file: dict[str, Any]) -> list[Any]:
+    """Save a file over the one there is; returns what waits."""
+    with live.database.writing() as session:
+        connections.save(session, live.id, file)
+        return waiting.of_connection(session, live.id)
+
+
+def test_an_item_that_is_no_longer_found_in_its_message_waits_on(tmp_path):
+    live = Connected(tmp_path)
+    live.send(order(1, "new"))
+    for path in ("$.lines[5:]", "$..*"):
+        items = save(live, mended(FILE | {"each": path}, new="bees-once"))
+        assert let_in(live.database, live.library.load, live.id, items) == 0
+        assert len(save(live, FILE)) == 1
+    items = save(live, mended(FILE, new="bees-once"))
+    assert let_in(live.database, live.library.load, live.id, items) == 1
+
+
+def test_what_goes_wrong_with_one_stops_no_other_and_it_waits_on(tmp_path, monkeypatch):
+    live = Connected(tmp_path)
+    live.send(*(order(number, "new") for number in range(1, 8)))
+    items = save(live, mended(FILE, new="bees-once"))
+    take = kept_messages.take_described
+
+    def poisoned(session, definitions, events, *rest):
+        if any(event["student"]["email"].startswith("s4@") for event in events):
+            raise RuntimeError("this one is poison")
+        take(session, definitions, events, *rest)
+
+    monkeypatch.setattr(kept_messages, "take_described", poisoned)
+    assert let_in(live.database, live.library.load, live.id, items) == 6
+    with live.database.reading() as session:
+        assert [one.key for one in waiting.of_connection(session, live.id)] == ["shop:purchased:4#1"]
+    monkeypatch.undo()
+    assert look_again(live.database, live.library.load, school_changed=True) == 0
+    assert let_in(live.database, live.library.load, live.id, save(live, mended(FILE, new="bees-once"))) == 1
+    # What has gone in by another way meanwhile is not asked for again.
+    assert let_in(live.database, live.library.load, live.id, items) == 0
+
+
+def test_kept_messages_go_in_by_parts_and_each_once(tmp_path, monkeypatch):
+    monkeypatch.setattr(kept_messages, "MESSAGES_TOGETHER", 3)
+    live = Connected(tmp_path)
+    with live.database.writing() as session:
+        connections.set_state(session, live.id, "listening")
+    live.send(*(order(number) for number in range(1, 9)))
+    with live.database.writing() as session:
+        connections.set_state(session, live.id, "on")
+        numbers = messages.untaken(session, live.id, parse_moment("2026-01-01T00:00:00Z"))
+    for _ in range(2):
+        take_since(live.database, live.library.load, live.id, numbers, past=False)
+        with live.database.reading() as session:
+            assert session.scalar(select(func.count()).where(EventRow.type == "purchased")) == 8
+            assert connections.days_since(session, "2026-01-01")[live.id]["2026-03-02"]["events"] == 8

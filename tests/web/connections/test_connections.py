@@ -248,6 +248,8 @@ def test_a_message_must_prove_itself_as_was_agreed_and_a_replaced_secret_holds_f
     assert line["refused"] == 3
     # A stranger learns nothing, and an old address ends.
     assert shop.client.post("/intake/shop-x", content=body).status_code == 404
+    file = shop.now()["file"] | {"proof": {"kind": "basic"}}
+    assert shop.client.put(f"/api/connections/{shop.key}", json={"file": file}).status_code == 409
     shop.switch("off")
     shop.send(body, 404, **signed(first))
 

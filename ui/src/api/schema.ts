@@ -3437,26 +3437,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/waiting/{id}/again": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Again
-         * @description Look once more whether they can go in by now.
-         */
-        post: operations["again_api_waiting__id__again_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/waiting/{id}/aside": {
         parameters: {
             query?: never;
@@ -5577,6 +5557,8 @@ export interface components {
         /**
          * FollowsOut
          * @description What taking something in would set going: ``sequences`` that begin, ``letters`` that go out at once, others ``stuck``.
+         *
+         *     ``untried`` are older ones that are not in these numbers: trying holds everybody else up.
          */
         FollowsOut: {
             /** Events */
@@ -5591,6 +5573,8 @@ export interface components {
             stuck: components["schemas"]["NamedNumber"][];
             /** Students */
             students: number;
+            /** Untried */
+            untried: number;
             /** Waits */
             waits: number;
         };
@@ -18889,46 +18873,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WaitingOut"];
-                };
-            };
-            /** @description Too much at the moment; Retry-After says when to come again */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Said"];
-                };
-            };
-            /** @description Refused, with what to do */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Said"];
-                };
-            };
-        };
-    };
-    again_api_waiting__id__again_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SettledOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -7,6 +7,7 @@ import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import { useAct } from "../parts/act";
+import { useCopy } from "../parts/copying";
 import { useNotice } from "../parts/notice";
 import type { Proof } from "./file";
 
@@ -50,14 +51,7 @@ const give = useAct(
 const renew = useAct(() => data(api.POST("/api/connections/{key}/address", path.value)), {
   done: () => notice.done("A new address. The one before holds for another day."),
 });
-async function copy(text: string): Promise<void> {
-  try {
-    await navigator.clipboard.writeText(text);
-    notice.done("Copied.");
-  } catch {
-    notice.refused("The browser does not let us copy. Mark the text and copy it yourself.");
-  }
-}
+const copy = useCopy();
 async function askRenew(): Promise<void> {
   if (
     await notice.ask(

@@ -153,7 +153,8 @@ async function askRemove(): Promise<void> {
   if (
     await notice.ask(
       `Remove “${connection.value.name}”?`,
-      "Its messages go, and what waits of them. Students, and what has become events, stay. What is sent to its address is turned away.",
+      "Its messages go, and what waits of them. Students, and what has become events, stay. " +
+        "What is sent to its address is turned away.",
       "Remove it",
       "Keep it",
     )

@@ -2,11 +2,12 @@
 import Button from "ant-design-vue/es/button";
 import { computed, onBeforeUnmount, ref } from "vue";
 
-import { api, type Api, csrfToken, data, Refusal } from "../api/client";
+import { api, type Api, data } from "../api/client";
 import { useFrame } from "../frame/frame";
 import { useAct } from "../parts/act";
 import { counted } from "../parts/counted";
 import DateInput from "../parts/DateInput.vue";
+import { sendFile } from "../parts/files";
 import { useNotice } from "../parts/notice";
 import WhatFollows from "./WhatFollows.vue";
 
@@ -26,17 +27,16 @@ onBeforeUnmount(() => window.clearTimeout(asking));
 async function read(event: Event): Promise<void> {
   const chosen = (event.target as HTMLInputElement).files?.[0];
   if (!chosen) return;
-  const address = `/api/event-files?connection=${encodeURIComponent(props.connection.key)}&name=${encodeURIComponent(chosen.name)}`;
-  const answer = await fetch(address, {
-    method: "POST",
-    headers: { "X-CSRF-Token": csrfToken(), "Content-Type": "application/octet-stream" },
-    body: chosen,
-  });
-  const said = (await answer.json().catch(() => ({}))) as Api["EventFileOut"] & { detail?: string };
-  if (input.value) input.value.value = "";
-  if (!answer.ok) return notice.refused(new Refusal(answer.status, said.detail ?? "This file could not be read."));
-  [file.value, work.value] = [said, null];
-  emit("read");
+  const query = new URLSearchParams({ connection: props.connection.key, name: chosen.name });
+  try {
+    file.value = await sendFile<Api["EventFileOut"]>(`/api/event-files?${query}`, chosen);
+    work.value = null;
+    emit("read");
+  } catch (error) {
+    notice.refused(error);
+  } finally {
+    if (input.value) input.value.value = "";
+  }
 }
 async function follow(): Promise<void> {
   if (work.value?.state !== "working") return;

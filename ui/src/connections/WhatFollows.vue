@@ -18,6 +18,9 @@ const quiet = computed(
         >, {{ counted(follows.students, "new student") }}</template
       ><template v-if="follows.waits">; {{ follows.waits }} would wait for you</template>.
     </p>
+    <p v-if="follows.untried" class="stuck">
+      Tried with the newest; {{ follows.untried }} older ones are not in these numbers.
+    </p>
     <p v-if="quiet"><b>Nothing would be posted.</b></p>
     <ul v-else>
       <li v-for="one in follows.letters" :key="one.key">

@@ -22,3 +22,15 @@ export async function keepFile(address: string, name: string, body?: unknown): P
   link.click();
   window.setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
 }
+
+/** Send a file as it is; what the server has read in it comes back. Throws its refusal. */
+export async function sendFile<T>(address: string, file: File): Promise<T> {
+  const answer = await fetch(address, {
+    method: "POST",
+    headers: { "X-CSRF-Token": csrfToken(), "Content-Type": "application/octet-stream" },
+    body: file,
+  });
+  const said = (await answer.json().catch(() => ({}))) as T & { detail?: string };
+  if (!answer.ok) throw new Refusal(answer.status, said.detail ?? "This file could not be read.");
+  return said;
+}

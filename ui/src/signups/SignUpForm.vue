@@ -9,6 +9,7 @@ import { useRouter } from "vue-router";
 import { api, type Api, begunFrom, data } from "../api/client";
 import { useAct } from "../parts/act";
 import ClashDialog from "../parts/ClashDialog.vue";
+import { useCopy } from "../parts/copying";
 import { useDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
@@ -110,14 +111,7 @@ async function draw(body: Record<string, unknown>): Promise<void> {
     // Said when it is saved.
   }
 }
-async function copy(text: string): Promise<void> {
-  try {
-    await navigator.clipboard.writeText(text);
-    notice.done("Copied.");
-  } catch {
-    notice.refused("The browser does not let us copy. Mark the text and copy it yourself.");
-  }
-}
+const copy = useCopy();
 const remove = useAct(() => data(api.DELETE("/api/sign-up-forms/{key}", { params: path.value })), {
   done: () => {
     localStorage.removeItem(`draft:sign-up:${props.id}`);

@@ -6,8 +6,9 @@ import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 
-import { api, type Api, csrfToken, data, Refusal } from "../api/client";
+import { api, type Api, data } from "../api/client";
 import { useAct } from "../parts/act";
+import { sendFile } from "../parts/files";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { useThings } from "../api/things";
@@ -63,16 +64,15 @@ async function follow(): Promise<void> {
 async function read(chosen: File | undefined): Promise<void> {
   if (!chosen) return;
   [work.value, doing.value] = [null, "try"];
-  const answer = await fetch(`/api/imports/read?name=${encodeURIComponent(chosen.name)}`, {
-    method: "POST",
-    headers: { "X-CSRF-Token": csrfToken(), "Content-Type": "application/octet-stream" },
-    body: chosen,
-  });
-  const said = (await answer.json().catch(() => ({}))) as Api["FileOut"] & { detail?: string };
-  if (input.value) input.value.value = "";
-  if (!answer.ok) return notice.refused(new Refusal(answer.status, said.detail ?? "This file could not be read."));
-  file.value = said;
-  targets.value = said.columns.map((column) => column.guess);
+  try {
+    const query = new URLSearchParams({ name: chosen.name });
+    file.value = await sendFile<Api["FileOut"]>(`/api/imports/read?${query}`, chosen);
+    targets.value = file.value.columns.map((column) => column.guess);
+  } catch (error) {
+    notice.refused(error);
+  } finally {
+    if (input.value) input.value.value = "";
+  }
 }
 const begun = (what: "try" | "take" | "undo") => (now: Api["WorkOut"]) => {
   [doing.value, work.value] = [what, now];

@@ -23,7 +23,7 @@ from patient_courier.core.translating.statements import fresh_rules
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.connecting import connection_of, proof_of
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.dispatch.kept_messages import take_waiting
+from patient_courier.dispatch.kept_messages import let_in
 from patient_courier.store.connections import connections, messages, waiting
 from patient_courier.store.connections.connections import Kept
 from patient_courier.web.context import (
@@ -218,33 +218,37 @@ def connection_out(session: Session, post: Post, kept: Kept, response: Response)
 
 @router.put("/{key}")
 def save(
-    key: str,
-    body: SaveIn,
-    user: SignedIn,
-    post: ThePost,
-    session: Writing,
-    begun: BegunFrom,
-    response: Response,
+    key: str, body: SaveIn, user: SignedIn, post: ThePost, begun: BegunFrom, response: Response
 ) -> ConnectionOut:
     """Save its file. While it is on, the file must be one that can be read; what waited and fits now goes in."""
-    kept = the(session, key)
-    begun.check(edition_of(kept.file))
-    file = body.file | {"key": kept.key, "format": "patient-courier.connection", "version": 1}
-    before, proof = proof_of(kept), _proof(file)
-    connections.save(session, kept.id, file)
-    if proof.kind != before.kind:
-        connections.forget_secrets(session, kept.id)
-    kept = the(session, key)
+    with post.database.writing() as session:
+        kept = the(session, key)
+        begun.check(edition_of(kept.file))
+        file = body.file | {"key": kept.key, "format": "patient-courier.connection", "version": 1}
+        before, proof = proof_of(kept), _proof(file)
+        if proof.kind != before.kind:
+            if kept.state == "on":
+                raise HTTPException(
+                    409,
+                    "While it is on, every message would be refused by another proof. Let it only listen first.",
+                )
+            connections.forget_secrets(session, kept.id)
+        connections.save(session, kept.id, file)
+        kept = the(session, key)
+        if kept.state == "on":
+            readable(kept)
+    return let_in_all(post, kept, response)
+
+
+def let_in_all(post: Post, kept: Kept, response: Response) -> ConnectionOut:
+    """What waits of a connection that is on goes in where it can, some in each transaction; then the connection as it is."""
     if kept.state == "on":
-        readable(kept)
-        take_waiting(
-            session,
-            definitions_in(post, session),
-            kept,
-            waiting.of_connection(session, kept.id),
-            now_in(session),
-        )
-    return connection_out(session, post, kept, response)
+        with post.database.reading() as session:
+            items = waiting.of_connection(session, kept.id)
+        let_in(post.database, post.library.load, kept.id, items)
+    post.nudge()
+    with post.database.reading() as session:
+        return connection_out(session, post, the(session, kept.key), response)
 
 
 def _proof(file: dict[str, Any]) -> Proof:

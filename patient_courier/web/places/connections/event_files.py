@@ -35,15 +35,13 @@ from patient_courier.web.context import (
 )
 from patient_courier.web.jobs import Job, JobState, Kind
 from patient_courier.web.places.connections.connections import the
-from patient_courier.web.places.connections.switching import FollowsOut, follows_out
+from patient_courier.web.places.connections.switching import MOST_FOLLOWED, FollowsOut, follows_out
 from patient_courier.web.uploads import uploaded_table
 
 router = APIRouter(prefix="/api/event-files", tags=["connections"])
 PATIENCE_SECONDS = 1.5
 # So many rows are kept as messages of a connection that has none, to be pointed at.
 SAMPLES = 20
-# What of the table lies on or after the day is tried by the engine up to so many events.
-MOST_FOLLOWED = 500
 
 
 class EventFileOut(BaseModel):
@@ -205,7 +203,7 @@ def _tried_out(
     starting = [one for one in found.events if one.at >= since]
 
     def act(session: Session, definitions: Definitions) -> dict[str, int]:
-        part = starting[:MOST_FOLLOWED]
+        part = starting[-MOST_FOLLOWED:]
         take_part(session, definitions, part, since, source)
         return {"events": len(part)}
 
@@ -222,7 +220,7 @@ def _tried_out(
         ],
         waiting=[RowSaid(row=row, said=waits.sentence) for row, waits in found.waits[:MOST_SHOWN]],
         starting=len(starting),
-        follows=follows_out(counts, follows) if follows is not None else None,
+        follows=follows_out(counts, follows, len(starting)) if follows is not None else None,
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Literal
 
 from fastapi import APIRouter, HTTPException, Response
@@ -12,17 +13,18 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.connecting import proof_of
 from patient_courier.dispatch.following import Follows, what_follows
-from patient_courier.dispatch.kept_messages import take_kept, take_waiting
-from patient_courier.store.connections import connections, messages, waiting
-from patient_courier.web.context import Session, SignedIn, ThePost, Writing, definitions_in, now_in
+from patient_courier.dispatch.kept_messages import take_kept, take_since
+from patient_courier.store.connections import connections, messages
+from patient_courier.web.context import Session, SignedIn, ThePost, now_in
 from patient_courier.web.places.connections.connections import (
-    MOST_TRIED,
     ConnectionOut,
-    connection_out,
+    let_in_all,
     readable,
     the,
 )
 
+# So many are tried by the engine, the newest.
+MOST_FOLLOWED = 500
 router = APIRouter(prefix="/api/connections", tags=["connections"])
 
 
@@ -46,8 +48,12 @@ class NamedNumber(BaseModel):
 
 
 class FollowsOut(BaseModel):
-    """What taking something in would set going: ``sequences`` that begin, ``letters`` that go out at once, others ``stuck``."""
+    """What taking something in would set going: ``sequences`` that begin, ``letters`` that go out at once, others ``stuck``.
 
+    ``untried`` are older ones that are not in these numbers: trying holds everybody else up.
+    """
+
+    untried: int
     events: int
     waits: int
     not_for_us: int
@@ -65,24 +71,23 @@ def outlook(key: str, body: OutlookIn, user: SignedIn, post: ThePost) -> Follows
         kept = the(session, key)
         readable(kept)
         numbers = messages.untaken(session, kept.id, _moment(body.since))
-        return take_kept(
-            session,
-            definitions,
-            kept,
-            numbers[-MOST_TRIED:],
-            now_in(session),
-            past=body.take == "past",
-        )
+        there.append(len(numbers))
+        newest, now = numbers[-MOST_FOLLOWED:], now_in(session)
+        return take_kept(session, definitions, kept, newest, now, past=body.take == "past")
 
+    there: list[int] = []
     counts, follows = what_follows(post.database, post.library.load, act)
-    return follows_out(counts, follows)
+    return follows_out(counts, follows, there[0])
 
 
-def follows_out(counts: dict[str, int], follows: Follows) -> FollowsOut:
+def follows_out(counts: Mapping[str, int], follows: Follows, there: int = 0) -> FollowsOut:
+    """As it is told; ``there`` is how many there are, where only the newest could be tried."""
+
     def named(found: Any) -> list[NamedNumber]:
         return [NamedNumber(key=one.key, name=one.name, number=one.number) for one in found]
 
     return FollowsOut(
+        untried=max(0, there - MOST_FOLLOWED),
         events=counts.get("events", 0),
         waits=counts.get("waits", 0),
         not_for_us=counts.get("not_for_us", 0),
@@ -101,25 +106,20 @@ def _moment(text: str) -> Instant:
 
 
 @router.post("/{key}/state")
-def switch(
-    key: str, body: SwitchIn, user: SignedIn, post: ThePost, session: Writing, response: Response
-) -> ConnectionOut:
+def switch(key: str, body: SwitchIn, user: SignedIn, post: ThePost, response: Response) -> ConnectionOut:
     """Switch it. On: it must be readable, and have a secret where its proof needs one."""
-    kept = the(session, key)
-    if body.state == "on":
-        readable(kept)
-        proof = proof_of(kept)
-        if proof.kind != "address" and not connections.secrets_of(session, kept.id, "proof", real_now()):
-            raise HTTPException(
-                422, "It has no secret yet to prove itself by. Make one, and put it in there."
-            )
-    connections.set_state(session, kept.id, body.state)
-    session.flush()
-    kept = the(session, key)
-    definitions, now = definitions_in(post, session), now_in(session)
-    if body.state == "on" and body.take != "nothing":
-        numbers = messages.untaken(session, kept.id, _moment(body.since or ""))
-        take_kept(session, definitions, kept, numbers[-MOST_TRIED:], now, past=body.take == "past")
-    if body.state == "on":
-        take_waiting(session, definitions, kept, waiting.of_connection(session, kept.id), now)
-    return connection_out(session, post, kept, response)
+    with post.database.writing() as session:
+        kept = the(session, key)
+        if body.state == "on":
+            readable(kept)
+            proof = proof_of(kept)
+            if proof.kind != "address" and not connections.secrets_of(session, kept.id, "proof", real_now()):
+                raise HTTPException(
+                    422, "It has no secret yet to prove itself by. Make one, and put it in there."
+                )
+        taken = body.state == "on" and body.take != "nothing"
+        numbers = messages.untaken(session, kept.id, _moment(body.since or "")) if taken else []
+        connections.set_state(session, kept.id, body.state)
+        kept = the(session, key)
+    take_since(post.database, post.library.load, kept.id, numbers, past=body.take == "past")
+    return let_in_all(post, kept, response)

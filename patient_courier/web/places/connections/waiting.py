@@ -9,8 +9,9 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.telling import words
 from patient_courier.core.translating.trying import with_choice
 from patient_courier.core.translating.waiting import title_of
+from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.following import what_follows
-from patient_courier.dispatch.kept_messages import take_waiting
+from patient_courier.dispatch.kept_messages import let_in, take_waiting
 from patient_courier.store.connections import connections, waiting
 from patient_courier.store.connections.connections import Kept
 from patient_courier.store.connections.waiting import Item
@@ -25,7 +26,7 @@ from patient_courier.web.context import (
     now_in,
 )
 from patient_courier.web.places.connections.connections import silences
-from patient_courier.web.places.connections.switching import FollowsOut, follows_out
+from patient_courier.web.places.connections.switching import MOST_FOLLOWED, FollowsOut, follows_out
 
 router = APIRouter(prefix="/api/waiting", tags=["connections"])
 
@@ -100,22 +101,30 @@ def list_waiting(user: SignedIn, post: ThePost, session: Reading) -> WaitingOut:
 @router.post("/{id}/outlook")
 def outlook(id: RowId, body: ChooseIn, user: SignedIn, post: ThePost) -> FollowsOut:
     """What would be set going if this choice were made, by the engine; nothing of it stays."""
+    there: list[int] = []
 
     def act(session: Session, definitions: Definitions) -> dict[str, int]:
-        done = _choose(session, definitions, id, body.key)
-        return {"events": done.events, "waits": done.waits}
+        items = _choose(session, definitions, id, body.key)
+        there.append(len(items))
+        tried = items[-MOST_FOLLOWED:]
+        kept = _kept(session, tried[0])
+        done = take_waiting(session, definitions, kept, tried, now_in(session))
+        return {"events": done, "waits": len(tried) - done}
 
     counts, follows = what_follows(post.database, post.library.load, act)
-    return follows_out(counts, follows)
+    return follows_out(counts, follows, there[0])
 
 
 @router.post("/{id}/choice")
-def choose(id: RowId, body: ChooseIn, user: SignedIn, post: ThePost, session: Writing) -> SettledOut:
+def choose(id: RowId, body: ChooseIn, user: SignedIn, post: ThePost) -> SettledOut:
     """Say what a text stands for, from now on; all that waited for it goes in, each at its own time."""
-    return _choose(session, definitions_in(post, session), id, body.key)
+    with post.database.writing() as session:
+        items = _choose(session, definitions_in(post, session), id, body.key)
+    return _let_in(post, items)
 
 
-def _choose(session: Session, definitions: Definitions, id: int, key: str) -> SettledOut:
+def _choose(session: Session, definitions: Definitions, id: int, key: str) -> list[Item]:
+    """Put the choice into the connection's file; returns the items that wait for it."""
     items = _like(session, id)
     first = items[0].waits
     if first.why != "unmapped" or first.found is None or not first.field:
@@ -125,8 +134,12 @@ def _choose(session: Session, definitions: Definitions, id: int, key: str) -> Se
         raise HTTPException(422, f"There is no {unknown[0]} “{unknown[1]}” in this school.")
     kept = _kept(session, items[0])
     connections.save(session, kept.id, with_choice(kept.file, first.field, first.place, first.found, key))
-    session.flush()
-    done = take_waiting(session, definitions, _kept(session, items[0]), items, now_in(session))
+    return items
+
+
+def _let_in(post: Post, items: list[Item]) -> SettledOut:
+    done = let_in(post.database, post.library.load, items[0].connection, items)
+    post.nudge()
     return SettledOut(events=done, waits=len(items) - done)
 
 
@@ -134,15 +147,6 @@ def _choose(session: Session, definitions: Definitions, id: int, key: str) -> Se
 def put_aside(id: RowId, user: SignedIn, session: Writing) -> None:
     """These are not wanted: nothing becomes of them, and their repeats are known."""
     waiting.put_aside(session, [one.id for one in _like(session, id)])
-
-
-@router.post("/{id}/again")
-def again(id: RowId, user: SignedIn, post: ThePost, session: Writing) -> SettledOut:
-    """Look once more whether they can go in by now."""
-    items = _like(session, id)
-    definitions = definitions_in(post, session)
-    done = take_waiting(session, definitions, _kept(session, items[0]), items, now_in(session))
-    return SettledOut(events=done, waits=len(items) - done)
 
 
 def _like(session: Session, id: int) -> list[Item]:
