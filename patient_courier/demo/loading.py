@@ -17,6 +17,7 @@ from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.sign_up import Asked, SignUpForm
 from patient_courier.demo.connections import add_connections
 from patient_courier.demo.history import demo_school, today
+from patient_courier.demo.outward import add_outward
 from patient_courier.dispatch.history import play_history
 from patient_courier.dispatch.pictures import keep_pictures, read_pictures
 from patient_courier.dispatch.receiving import keep_problem
@@ -60,6 +61,7 @@ def load_demo(path: Path, settings: Settings) -> Database:
         definitions = load_definitions(session, settings.address)
         play_history(session, definitions, file.events, today())
         add_connections(session, definitions, file, today())
+        add_outward(session, definitions, file, today())
         sign_ups.save(session, _form())
         _audiences(session)
         _one_bad_event(session)

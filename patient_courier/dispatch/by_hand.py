@@ -17,11 +17,11 @@ from patient_courier.core.engine.state import StudentState
 from patient_courier.core.school.events import Enrolled, Event, TagEvent
 from patient_courier.core.writing.editing import origin_course
 from patient_courier.dispatch import broadcasts, outset, sequences
+from patient_courier.dispatch.carrying_out import carry_out
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store.base.database import Database
 from patient_courier.store.engine.loading import load_states, numbers
-from patient_courier.store.engine.saving import save_effects, save_states
 from patient_courier.store.students import people
 from patient_courier.store.students.consents import Source
 
@@ -125,8 +125,7 @@ def _sequence(
             if found:
                 did.students.append(id)
     broadcasts.let_out(session, states, now)
-    save_states(session, states, definitions)
-    save_effects(session, effects, {state.student.key: id for id, state in states.items()})
+    carry_out(session, definitions, states, effects)
     return did
 
 

@@ -7,9 +7,9 @@ from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.engine import Engine
+from patient_courier.dispatch.carrying_out import carry_out
 from patient_courier.store.completion import approvals
 from patient_courier.store.engine.loading import load_states, numbers
-from patient_courier.store.engine.saving import save_effects, save_states
 
 
 def ask(session: Session, definitions: Definitions, student: int, course: str, now: Instant) -> None:
@@ -19,5 +19,4 @@ def ask(session: Session, definitions: Definitions, student: int, course: str, n
     if not effects:
         approvals.ask_again(session, student, course, now)
         return
-    save_states(session, states, definitions)
-    save_effects(session, effects, {states[student].student.key: student})
+    carry_out(session, definitions, states, effects)

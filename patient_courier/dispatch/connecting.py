@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from hashlib import sha256
 from typing import Any
@@ -222,6 +222,7 @@ def take_described(
     """Make the students known whom the events describe, and take the events in as one message."""
     if not events:
         return
+    source = replace(source, past=definitions.quiet)
     found = []
     for event in events:
         key = described.known_or_new(session, event["student"], now, source)

@@ -16,13 +16,13 @@ from patient_courier.core.school.events import Bounced
 from patient_courier.core.school.text import clean_line
 from patient_courier.dispatch.arriving import Arrivals
 from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
-from patient_courier.dispatch.calls import Caller
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
 from patient_courier.dispatch.looking_again import LookingAgain
 from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
+from patient_courier.dispatch.outgoing import Outgoing
 from patient_courier.dispatch.returns import Taken, put_aside, take_report, waiting_in
 from patient_courier.dispatch.taking import next_due, take_events, wake_due
 from patient_courier.dispatch.visits import seconds_until_settled, settle_visits
@@ -64,13 +64,14 @@ class Post:
             if not settings.smtp_host
             else None
         )
-        self.caller = Caller(database, self.secrets["calls"], inside=settings.calls_inside)
+        self.outgoing = Outgoing(database, self.secrets["calls"], inside=settings.calls_inside)
         self.arrivals = Arrivals(database, self.library.load, self._nudge_soon)
         self._looking = LookingAgain(database, self.library.load)
         self._hand: OnlyOne | None = None
         self._waker = Worker("waker", self._wake)
         self._poster = Worker("poster", self._post)
-        self._calling = Worker("caller", self._call)
+        self._calling = Worker("outgoing", self._call)
+        self.outgoing.on_idle = self._calling.nudge
         self._reading = Worker("reports", self._read_reports)
 
     def start(self) -> None:
@@ -120,6 +121,7 @@ class Post:
         self.outbox.stopping.set()
         for worker in (self._waker, self._poster, self._calling, self._reading):
             worker.stop(patience=5 if worker is not self._waker else 30)
+        self.outgoing.stop()
         if self.mailroom is not None:
             self.mailroom.stop()
         if self._hand is not None:
@@ -200,7 +202,8 @@ class Post:
             self._waker.nudge()
 
     def _call(self) -> float:
-        return _seconds_until(self.caller.empty())
+        pause = self.outgoing.look()
+        return LONGEST_SLEEP_SECONDS if pause is None else pause
 
     def take_report(self, raw: bytes) -> Taken:
         """Take in what a mail server says of a letter: read first, within bounds, then written down. Raises Occupied, Busy."""

@@ -105,9 +105,10 @@ def _for(definitions: Definitions, how: How) -> Definitions:
 
 
 def quiet(definitions: Definitions) -> Definitions:
-    """The definitions with no start of any sequence: facts come about, no run begins."""
+    """The definitions with no start of any sequence: facts come about, no run begins, no destination is told."""
     found = copy.copy(definitions)
     found.starting = {}
+    found.quiet = True
     return found
 
 
@@ -147,7 +148,7 @@ def _take_part(
 
 def _source(how: How) -> Source:
     said = how.plan.consent or "a column of the file"
-    return Source(f"import of “{how.name}”: {said}", how.by)
+    return Source(f"import of “{how.name}”: {said}", how.by, past=not how.starts)
 
 
 def _events(row: Row, student: str, now: Instant) -> list[Event]:

@@ -20,8 +20,8 @@ from patient_courier.core.engine.matching import matches
 from patient_courier.core.rehearsing.outset import First, moved_on, play, stop_of
 from patient_courier.core.school import sequences as s
 from patient_courier.dispatch import broadcasts
+from patient_courier.dispatch.carrying_out import carry_out
 from patient_courier.store.engine.loading import load_states, numbers
-from patient_courier.store.engine.saving import save_effects, save_states
 from patient_courier.store.sequences import outset
 from patient_courier.store.students.standing import standings
 
@@ -184,6 +184,5 @@ def take_in(
         if len(state.runs) > before:
             begun.append(one.student_id)
     broadcasts.let_out(session, states, now)
-    save_states(session, states, definitions)
-    save_effects(session, effects, {state.student.key: id for id, state in states.items()})
+    carry_out(session, definitions, states, effects)
     return begun

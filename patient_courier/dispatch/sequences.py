@@ -13,10 +13,10 @@ from patient_courier.core.engine.effects import Effect
 from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.moving import Landing, landing
 from patient_courier.dispatch import broadcasts
+from patient_courier.dispatch.carrying_out import carry_out
 from patient_courier.store.base.definitions import set_status
 from patient_courier.store.base.tables import EventRow, RunRow, SequenceRow
 from patient_courier.store.engine.loading import load_states, numbers
-from patient_courier.store.engine.saving import save_effects, save_states
 
 
 def pause(session: Session, key: str) -> None:
@@ -72,6 +72,5 @@ def move(
             effects += engine.move(state, found, now)
             moved.append(id)
     broadcasts.let_out(session, states, now)
-    save_states(session, states, definitions)
-    save_effects(session, effects, {state.student.key: id for id, state in states.items()})
+    carry_out(session, definitions, states, effects)
     return moved

@@ -17,6 +17,7 @@ from patient_courier.core.engine.effects import Effect
 from patient_courier.core.engine.engine import Engine
 from patient_courier.core.school.events import Event
 from patient_courier.dispatch import broadcasts
+from patient_courier.dispatch.carrying_out import carry_out
 from patient_courier.dispatch.clock import SchoolClock, read_clock, real_now, set_clock
 from patient_courier.store.base.columns import InstantColumn
 from patient_courier.store.base.plain import EVENT_IDS, RUNS, SEQUENCES, STUDENTS
@@ -25,7 +26,7 @@ from patient_courier.store.base.tables import StudentRow
 from patient_courier.store.broadcasts.broadcasts import Kept, in_status, next_start
 from patient_courier.store.broadcasts.postings import ask_again, open_postings, save_postings
 from patient_courier.store.engine.loading import load_states, numbers
-from patient_courier.store.engine.saving import save_effects, save_states
+from patient_courier.store.engine.saving import save_states
 from patient_courier.store.students.consents import REPORTED, Source, note_effects
 
 # Students handled in one transaction: enough to share its cost, few enough that nobody waits for it.
@@ -60,8 +61,7 @@ def take_events(
     agenda = Agenda(Engine(definitions, numbers(session)), effects.append, now)
     agenda.take_message([(states[ids[event.student]], event) for event in fresh], states.values())
     broadcasts.let_out(session, states, now)
-    save_states(session, states, definitions)
-    save_effects(session, effects, ids)
+    carry_out(session, definitions, states, effects)
     note_effects(session, effects, ids, source)
     return Taken(len(fresh), len(events) - len(fresh))
 
@@ -216,8 +216,7 @@ def _wake(session: Session, definitions: Definitions, lot: _Lot, clock: SchoolCl
     ]
     agenda.add_postings(postings, {kept.key: kept.position for kept in lot.going})
     all_done = agenda.run_until(lot.horizon, most=MOST_STEPS, before=lot.before)
-    save_states(session, states, definitions)
-    save_effects(session, effects, {state.student.key: id for id, state in states.items()})
+    carry_out(session, definitions, states, effects)
     save_postings(session, postings)
     broadcasts.settle(session, agenda.now)
     return lot.horizon if all_done else agenda.now

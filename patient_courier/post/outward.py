@@ -10,39 +10,94 @@ import ipaddress
 import socket
 import ssl
 import time
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from email.utils import parsedate_to_datetime
+from functools import cache
 from typing import Any
 
 import httpcore
 from httpcore._backends.sync import SyncBackend
 
+from patient_courier.core.school.text import clean_text
+
 TOTAL_SECONDS = 15.0
 MOST_BYTES = 65_536
+MOST_TEXT = 2_000
 
 
 class NotReached(Exception):
     """The call was not made, or not answered; the message says why."""
 
 
-def post(
-    url: str, body: bytes, headers: Mapping[str, str], *, inside: bool, total: float = TOTAL_SECONDS
-) -> int:
-    """Make the call and return the status of the answer, whose text nobody needs. Raises NotReached.
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What was answered: the status, the beginning of the text, and how many seconds are asked to be waited (Retry-After)."""
 
-    ``inside``: whether addresses of this machine and its networks may be called too. ``total`` in seconds.
+    status: int
+    text: str
+    asked: float | None
+
+
+class Outward:
+    """Posts one message after the other, over a connection that stays open where the receiver lets it.
+
+    For one thread. ``inside``: whether addresses of this machine and its networks may be called too; ``total`` is the
+    longest one call may take, in seconds.
     """
-    backend = _Backend(inside, time.monotonic() + total)
-    try:
-        with httpcore.ConnectionPool(
-            ssl_context=ssl.create_default_context(), network_backend=backend, max_connections=1
-        ) as pool:
+
+    def __init__(self, *, inside: Callable[[str], bool] | bool, total: float = TOTAL_SECONDS) -> None:
+        self._backend = _Backend(inside)
+        self._total = total
+        self._pool = httpcore.ConnectionPool(
+            ssl_context=_tls(), network_backend=self._backend, max_connections=1, keepalive_expiry=5.0
+        )
+
+    def close(self) -> None:
+        self._pool.close()
+
+    def post(self, url: str, body: bytes, headers: Mapping[str, str]) -> Answer:
+        """Make the call. Raises NotReached."""
+        self._backend.begin(time.monotonic() + self._total)
+        try:
             given = [("Host", _host(httpcore.URL(url).origin)), *headers.items()]
-            with pool.stream("POST", url, headers=given, content=body) as answer:
-                return int(answer.status)
-    except NotReached:
-        raise
-    except Exception as error:  # whatever stands in an address, it is this call that fails
-        raise NotReached(f"not reached: {str(error) or type(error).__name__}") from error
+            with self._pool.stream("POST", url, headers=given, content=body) as answer:
+                status, text = int(answer.status), _beginning(answer)
+                said = {name.lower(): value for name, value in answer.headers}
+                return Answer(status, text, _asked(said.get(b"retry-after", b"")))
+        except NotReached:
+            raise
+        except Exception as error:  # whatever stands in an address, it is this call that fails
+            raise NotReached(f"not reached: {str(error) or type(error).__name__}") from error
+
+
+@cache
+def _tls() -> ssl.SSLContext:
+    return ssl.create_default_context()
+
+
+def _beginning(answer: httpcore.Response) -> str:
+    """The first signs of an answer's text. A text that breaks off is as good: the status is there."""
+    found = b""
+    try:
+        for part in answer.iter_stream():
+            found += part
+            if len(found) > MOST_BYTES:
+                break
+    except (httpcore.NetworkError, httpcore.ProtocolError, httpcore.TimeoutException):
+        pass
+    return clean_text(found[:MOST_TEXT].decode("utf-8", "replace"))
+
+
+def _asked(value: bytes) -> float | None:
+    """The seconds of a Retry-After (RFC 9110 section 10.2.3), be it a number or a date."""
+    text = value.decode("latin-1").strip()
+    if text.isascii() and text.isdigit() and len(text) < 10:
+        return float(text)
+    try:
+        return max(0.0, parsedate_to_datetime(text).timestamp() - time.time())
+    except (TypeError, ValueError, OverflowError):
+        return None
 
 
 def _host(origin: httpcore.Origin) -> str:
@@ -60,9 +115,17 @@ def is_inside(address: str) -> bool:
 class _Backend(SyncBackend):
     """Connects only where it may, and lets no part of a call go on beyond its end."""
 
-    def __init__(self, inside: bool, ends: float) -> None:
+    def __init__(self, inside: Callable[[str], bool] | bool) -> None:
         self._inside = inside
-        self._ends = ends
+        self._ends = 0.0
+        self.read = 0
+
+    def begin(self, ends: float) -> None:
+        """A call begins, which is to be over then."""
+        self._ends, self.read = ends, 0
+
+    def _may(self, address: str) -> bool:
+        return self._inside(address) if callable(self._inside) else self._inside
 
     def connect_tcp(
         self,
@@ -73,7 +136,7 @@ class _Backend(SyncBackend):
         socket_options: Iterable[Any] | None = None,
     ) -> httpcore.NetworkStream:
         addresses = [str(found[4][0]) for found in socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)]
-        open_ones = [found for found in addresses if self._inside or not is_inside(found)]
+        open_ones = [found for found in addresses if self._may(found) or not is_inside(found)]
         if not open_ones:
             raise NotReached(
                 f"{host} is an address inside this machine's network, which calls may not reach. "
@@ -103,13 +166,12 @@ class _Bounded(httpcore.NetworkStream):
     def __init__(self, stream: httpcore.NetworkStream, backend: _Backend) -> None:
         self._stream = stream
         self._backend = backend
-        self._read = 0
 
     def read(self, max_bytes: int, timeout: float | None = None) -> bytes:
-        if self._read > MOST_BYTES:
+        if self._backend.read > MOST_BYTES:
             raise httpcore.ReadError("the answer is too long")
         found = self._stream.read(max_bytes, self._backend._left())
-        self._read += len(found)
+        self._backend.read += len(found)
         return found
 
     def write(self, buffer: bytes, timeout: float | None = None) -> None:

@@ -23,6 +23,8 @@ from patient_courier.store.base.database import Busy, Unusable
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.drawings import Drawings
 from patient_courier.web.jobs import Board
+from patient_courier.web.programs.problems import Problems
+from patient_courier.web.programs.webhooks import describe_webhooks
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
 from patient_courier.web.routes import include_routes
@@ -94,6 +96,7 @@ def _routes() -> FastAPI:
     app.exception_handler(TooOften)(_too_often)
     app.exception_handler(NoLink)(_no_link)
     app.add_middleware(Bounds)
+    app.add_middleware(Problems)
     include_routes(app)
     if STATIC.is_dir():
         app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
@@ -105,6 +108,7 @@ def describe() -> FastAPI:
     """The routes alone, without a school behind them, for the OpenAPI description."""
     app = FastAPI(title="Patient Courier", version="0.1.0")
     include_routes(app)
+    describe_webhooks(app)
     return app
 
 
@@ -160,7 +164,7 @@ async def _too_often(request: Request, error: Exception) -> Response:
 
 def _front_end(path: str) -> Response:
     """Every other address belongs to the front end, which knows its own places."""
-    if path.startswith(("api/", "intake/", "join/", "post/", "pictures/")):
+    if path.startswith(("api/", "intake/", "join/", "lists/", "post/", "pictures/")):
         return JSONResponse({"detail": "There is nothing at this address."}, status_code=404)
     if path and len(path) < 200 and path.isprintable():
         file = STATIC / path

@@ -32,6 +32,8 @@ from patient_courier.web.places.courses import (
     feedback,
     signing_keys,
 )
+from patient_courier.web.places.destinations import destinations, keys, lists
+from patient_courier.web.places.destinations import log as outgoing_log
 from patient_courier.web.places.frame import frame, session
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
@@ -60,6 +62,7 @@ from patient_courier.web.places.students import (
     tags,
 )
 from patient_courier.web.places.today import approvals, needs, today
+from patient_courier.web.programs import changing, fetched, reading
 from patient_courier.web.public import (
     answering,
     certificate_request,
@@ -138,6 +141,10 @@ def include_routes(app: FastAPI) -> None:
         secrets,
         forms,
         pretending,
+        destinations,
+        outgoing_log,
+        keys,
+        lists,
     ):
         app.include_router(
             place.router, responses=SIGNED_IN if place not in (intake, incoming, statements) else {}
@@ -156,3 +163,5 @@ def include_routes(app: FastAPI) -> None:
     ):
         app.include_router(shown.router)
     app.include_router(pictures.public)
+    for offered in (changing, reading, fetched):
+        app.include_router(offered.router)

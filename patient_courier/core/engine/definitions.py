@@ -91,6 +91,8 @@ class Definitions:
         self.site = site
         # What the numbers of certificates are made with: a secret of a living school, the name of one that is rehearsed.
         self.seal = seal or school.name
+        # Whether what happens under them is the past, of which nobody outside is told.
+        self.quiet = False
         self._student_tags = tuple(student_tags)
         self.courses = {course.key: course for course in courses}
         self.course_order = {key: index for index, key in enumerate(self.courses)}

@@ -19,6 +19,7 @@ from whenever import Instant
 from patient_courier.core.school.values import parse_moment
 from patient_courier.practice.stand_ins import sending
 from patient_courier.practice.stand_ins.dialects import Person, Said, joined, learnt, order
+from patient_courier.practice.stand_ins.hearing import Ear
 from patient_courier.practice.stand_ins.sending import Answer, Habit, Proof
 
 Form = Mapping[str, str]
@@ -148,8 +149,10 @@ def stand_in(kind: str, to: str = "", secret: str = "") -> Starlette:
     """The page of a stand-in; ``to`` and ``secret`` are filled in when they are known. Raises KeyError for another kind."""
     state = _State(KINDS[kind], {"to": to, "secret": secret, "proof": "address", "habit": "once"})
 
+    ear = Ear() if kind == "list" else None
+
     async def show(request: Request) -> Response:
-        return HTMLResponse(_page(state))
+        return HTMLResponse(_page(state, ear.page(f"{request.base_url}hear") if ear else ""))
 
     async def act(request: Request) -> Response:
         sent = await request.form()
@@ -157,7 +160,8 @@ def stand_in(kind: str, to: str = "", secret: str = "") -> Starlette:
         await run_in_threadpool(_send, state)
         return RedirectResponse("/", status_code=303)
 
-    return Starlette(routes=[Route("/", show), Route("/", act, methods=["POST"])])
+    routes = [Route("/", show), Route("/", act, methods=["POST"])]
+    return Starlette(routes=routes + (ear.routes() if ear else []))
 
 
 def _send(state: _State) -> None:
@@ -192,7 +196,7 @@ def _moment(text: str) -> Instant | None:
         return None
 
 
-def _page(state: _State) -> str:
+def _page(state: _State, hears: str) -> str:
     form = state.form
     rows = [_field("to", "Where it sends to", form.get("to", ""))]
     proofs = [("address", "by the address alone"), ("own", f"by its own proof ({state.kind.proof})")]
@@ -211,7 +215,10 @@ def _page(state: _State) -> str:
         for what, answer in state.answers
     )
     return _FRAME.format(
-        name=escape(state.kind.name), rows="".join(rows), log=log or "<tr><td>Nothing sent yet.</td></tr>"
+        name=escape(state.kind.name),
+        rows="".join(rows),
+        log=log or "<tr><td>Nothing sent yet.</td></tr>",
+        hears=hears,
     )
 
 
@@ -235,4 +242,4 @@ label{{display:grid;gap:2px}}input,select,button{{font:inherit;padding:5px 8px}}
 table{{width:100%;border-collapse:collapse;margin-top:12px}}td{{border-top:1px solid #d8cdb2;padding:4px 8px;
 vertical-align:top;overflow-wrap:anywhere}}</style><h1>{name}</h1>
 <p>This is no real program: it sends what a real one would, in words of its own.</p>
-<form method="post">{rows}<button>Send it</button></form><h2>What it was answered</h2><table>{log}</table></html>"""
+<form method="post">{rows}<button>Send it</button></form><h2>What it was answered</h2><table>{log}</table>{hears}</html>"""

@@ -16,6 +16,7 @@ from patient_courier.store.base.tables import (
     ConnectionRow,
     ConnectionSecretRow,
     DeliveryRow,
+    DestinationRow,
     EnrolmentRow,
     EventIdRow,
     EventRow,
@@ -24,6 +25,8 @@ from patient_courier.store.base.tables import (
     LetterRow,
     MailRow,
     MessageRow,
+    OutgoingRow,
+    OutgoingTryRow,
     PostingRow,
     ProofRow,
     PurchaseRow,
@@ -46,6 +49,7 @@ CONNECTION_DAYS: Any = ConnectionDayRow.__table__
 CONNECTION_SECRETS: Any = ConnectionSecretRow.__table__
 CONNECTIONS: Any = ConnectionRow.__table__
 DELIVERIES: Any = DeliveryRow.__table__
+DESTINATIONS: Any = DestinationRow.__table__
 ENROLMENTS: Any = EnrolmentRow.__table__
 EVENTS: Any = EventRow.__table__
 EVENT_IDS: Any = EventIdRow.__table__
@@ -54,6 +58,8 @@ LEARNT: Any = LearntRow.__table__
 LETTERS: Any = LetterRow.__table__
 MAIL: Any = MailRow.__table__
 MESSAGES: Any = MessageRow.__table__
+OUTGOING: Any = OutgoingRow.__table__
+OUTGOING_TRIES: Any = OutgoingTryRow.__table__
 POSTINGS: Any = PostingRow.__table__
 PROOFS: Any = ProofRow.__table__
 PURCHASES: Any = PurchaseRow.__table__

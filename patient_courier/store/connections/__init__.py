@@ -1,1 +1,1 @@
-"""What goes to other programs."""
+"""What reports events: connections, their messages, what of them waits."""

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from functools import cache
 from typing import Any
+from urllib.parse import urlsplit
 
 from sqlalchemy import delete, update
 from sqlalchemy.dialects.sqlite import Insert, insert
@@ -29,12 +30,13 @@ from patient_courier.store.base.plain import DELIVERIES, EVENTS, STUDENTS
 from patient_courier.store.base.progress import progress_values
 from patient_courier.store.base.statements import Statement, given
 from patient_courier.store.base.tables import (
-    CallRow,
+    OutgoingRow,
     ProblemRow,
     ProgressRow,
     RunRow,
     TagRow,
 )
+from patient_courier.store.base.tables.destinations import message_key
 from patient_courier.store.completion.issuing import Changed, follow
 from patient_courier.store.engine.rows import fact_values, run_values
 
@@ -149,6 +151,9 @@ def save_effects(session: Session, effects: Iterable[Effect], ids: dict[str, int
                         "step": effect.step,
                         "round": effect.round,
                         "url": effect.url,
+                        "key": message_key(),
+                        "lane": _origin(effect.url),
+                        "type": "call",
                         "at": effect.at,
                         "status": "queued",
                         "tries": 0,
@@ -165,10 +170,19 @@ def save_effects(session: Session, effects: Iterable[Effect], ids: dict[str, int
     if deliveries:
         _put_deliveries(tuple(deliveries[0])).run_many(session, deliveries)
     if calls:
-        once = insert(CallRow).on_conflict_do_nothing(index_elements=["run", "step", "round"])
+        once = insert(OutgoingRow).on_conflict_do_nothing(index_elements=["run", "step", "round"])
         session.connection().execute(once, calls)
     if problems:
         session.connection().execute(insert(ProblemRow), problems)
+
+
+def _origin(url: str) -> str:
+    """What calls to one program share their lane under; one address that is none has a lane of its own."""
+    try:
+        found = urlsplit(url)
+        return f"{found.scheme}://{found.netloc}" if found.netloc else url
+    except ValueError:
+        return url
 
 
 @cache

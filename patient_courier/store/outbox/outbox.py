@@ -22,6 +22,7 @@ from patient_courier.store.base.tables import (
     WAITING_WORDS,
     DeliveryRow,
 )
+from patient_courier.store.outbox.posted import tell_posted
 
 
 @dataclass(frozen=True, slots=True)
@@ -231,7 +232,11 @@ def settle(
     retry: Instant | None = None,
 ) -> None:
     """What became of a delivery that was being posted; ``handed`` is ``posted`` in real time."""
-    _SETTLE.run(connection, one=id, status=status, reason=reason, posted=posted, handed=handed, retry=retry)
+    changed = _SETTLE.run(
+        connection, one=id, status=status, reason=reason, posted=posted, handed=handed, retry=retry
+    )
+    if changed and status == "sent" and posted is not None:
+        tell_posted(connection, id, posted)
 
 
 def put_back(connection: Connection, ids: Collection[int]) -> None:

@@ -10,19 +10,22 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.destinations.told import News
 from patient_courier.core.engine.effects import Effect, Noted
 from patient_courier.store.base.tables import ConsentRow
+from patient_courier.store.destinations.hearing import hearing, tell
 
 _WHAT = {"news_stopped": "news_off", "complained": "news_off", "course_help_stopped": "help_off"}
 
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """Where a consent comes from: ``how`` in words, ``by`` whom, with a ``note``."""
+    """Where a consent comes from: ``how`` in words, ``by`` whom, with a ``note``; ``past`` news are told to nobody outside."""
 
     how: str
     by: str = "the student"
     note: str = ""
+    past: bool = False
 
 
 REPORTED = Source("reported by the course site")
@@ -45,20 +48,21 @@ def note(
     session: Session, ids: Iterable[int], what: str, at: Instant, source: Source, course: str | None = None
 ) -> None:
     """Put a line in the log of some students (row ids)."""
-    rows = [
-        {
-            "student_id": id,
-            "at": at,
-            "what": what,
-            "course": course,
-            "how": source.how,
-            "by": source.by,
-            "note": source.note,
-        }
-        for id in ids
-    ]
-    if rows:
-        session.connection().execute(insert(ConsentRow), rows)
+    told = list(ids)
+    if not told:
+        return
+    line = {
+        "at": at,
+        "what": what,
+        "course": course,
+        "how": source.how,
+        "by": source.by,
+        "note": source.note,
+    }
+    session.connection().execute(insert(ConsentRow), [{"student_id": id, **line} for id in told])
+    # That news stop is told as the event which says so.
+    if what == "news_on" and not source.past and (who := hearing(session)):
+        tell(session, who, [(id, News("news_on", at, frozenset(), {})) for id in told])
 
 
 def note_effects(session: Session, effects: Iterable[Effect], ids: dict[str, int], source: Source) -> None:

@@ -12,8 +12,8 @@ from limits import RateLimitItemPerHour
 from patient_courier.core.letters.merge import Template
 from patient_courier.core.school.events import Answered
 from patient_courier.core.school.text import clean_text
+from patient_courier.dispatch.feedback import take_feedback
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store.completion import feedback
 from patient_courier.store.outbox.answer_page import After, after_answer, newest_answer
 from patient_courier.store.students.consents import Source
 from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing
@@ -61,7 +61,7 @@ def give_answer(
         event = Answered.model_validate({**body, "answer": answer})
         take_events(session, found.definitions, [event], found.now, _BY_ANSWER)
     if after.value is not None:
-        feedback.note(session, found.student.id, row.letter, found.course, answer, after.value, found.now)
+        _take(session, found, answer, after.value)
     if after.url and not after.page and not after.ask:
         return RedirectResponse(after.url, status_code=303)
     name = found.definitions.school.sender.name or "We"
@@ -95,11 +95,16 @@ def _keep_words(session: Session, found: Found, answer: str, words: str) -> HTML
         wrong = f"Write something, in at most {MOST_WORDS:,} letters." if after.ask else ""
         body = _asked(after, said[:MOST_WORDS], wrong) or "<p>There is nothing to write here any more.</p>"
         return page(found.look, "A few words", body, status=422)
-    feedback.note(
-        session, found.student.id, found.row.letter, found.course, answer, after.value, found.now, said
-    )
+    _take(session, found, answer, after.value, said)
     name = found.definitions.school.sender.name or "We"
     return page(found.look, "Thank you", f"<p>{escape(name)} will read it.</p>{_onward(after)}")
+
+
+def _take(session: Session, found: Found, answer: str, value: int | None, words: str | None = None) -> None:
+    letter = found.row.letter
+    take_feedback(
+        session, found.definitions, found.student.id, letter, found.course, answer, value, found.now, words
+    )
 
 
 def _label(found: Found, answer: str) -> str:

@@ -20,13 +20,17 @@ from patient_courier.core.school.values import parse_moment
 from patient_courier.dispatch import kept_messages
 from patient_courier.dispatch.connecting import take_message
 from patient_courier.dispatch.kept_messages import let_in, look_again, take_since, take_waiting
+from patient_courier.dispatch.outgoing import Outgoing
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.definitions import Library
 from patient_courier.store.base.tables import EventRow, MessageRow, StudentRow, TagRow, WaitingRow
 from patient_courier.store.connections import connections, messages, waiting
+from patient_courier.store.destinations import destinations
+from patient_courier.store.school.secrets import signing_key
 from patient_courier.store.students import people
 from tests.generated import JSON_VALUES
 from tests.live import LiveSchool
+from tests.receiver import receiving
 from tests.schools import read, school
 
 NOW = parse_moment("2026-03-02T12:00:00Z")
@@ -216,16 +220,24 @@ def test_whoever_is_erased_stands_in_no_message(tmp_path):
         assert session.scalar(select(func.count(WaitingRow.id))) == 0
 
 
+@pytest.fixture
+def receiver():
+    with receiving() as found:
+        yield found
+
+
 # Takes in what is not known yet, one message after the other; says after each that it was answered.
 WORKER = """
 import json, sys
 from pathlib import Path
 from patient_courier.dispatch.arriving import Arrivals, Delivered
+from patient_courier.dispatch.outgoing import Outgoing
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.definitions import Library
 
 database = Database(Path(sys.argv[1]))
-arrivals = Arrivals(database, Library("https://post.example").load, lambda: None)
+outgoing = Outgoing(database, "", inside=True)
+arrivals = Arrivals(database, Library("https://post.example").load, lambda: outgoing.look())
 arrivals.start()
 print("at work", flush=True)
 for number in range(int(sys.argv[3]), int(sys.argv[4])):
@@ -237,9 +249,11 @@ arrivals.stop()
 """
 
 
-def test_kill_nine_while_messages_come_in(tmp_path):
-    """A sender sends again what was not answered: none is lost, none is taken in twice."""
+def test_kill_nine_while_messages_come_in(tmp_path, receiver):
+    """A sender sends again what was not answered: none is lost, none is taken in twice; a destination hears of each."""
     live, number, lot, kills = Connected(tmp_path), 45, random.Random(5), 0
+    with live.database.writing() as session:
+        destinations.add(session, "list", receiver.url, ["purchased"], [], signing_key())
     at = 0
     while at < number:
         command = [sys.executable, "-W", "ignore", "-c", WORKER, str(tmp_path / "school.db"), str(live.id), str(at), str(number)]  # fmt: skip
@@ -265,6 +279,13 @@ def test_kill_nine_while_messages_come_in(tmp_path):
         assert waiting.number(session, live.id) == 15
         days = connections.days_since(session, "2026-03-01")[live.id]["2026-03-02"]
         assert (days["events"], days["waits"]) == (30, 15)
+    Outgoing(live.database, "", inside=True).empty()
+    # What was posted and not noted comes again, under the id by which it is known.
+    heard = {
+        (id, told["data"]["student"]["email"])
+        for id, told in zip(receiver.ids(), receiver.told(), strict=True)
+    }
+    assert len(heard) == len({id for id, _ in heard}) == len({email for _, email in heard}) == 30
 
 
 def mended(file: dict[str, Any], **names: str) -> dict[str, Any]:

@@ -138,9 +138,7 @@ def test_the_owner_tags_approves_and_looks_at_calls(app):
     app.client.put("/api/sequences/welcome", json={**body, "steps": [call]})
     app.report(purchase("kai"))
     app.settle()
-    (kept,) = until(
-        lambda: [x for x in app.client.get("/api/practice/calls").json() if x["status"] == "kept"]
-    )
+    (kept,) = until(lambda: [x for x in app.client.get("/api/outgoing/this").json() if x["status"] == "kept"])
     assert (kept["status"], kept["student"], kept["body"]["step"]) == ("kept", "kai", "c")
 
 

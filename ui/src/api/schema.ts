@@ -4,6 +4,44 @@
  */
 
 export interface paths {
+    "/api/api-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Keys */
+        get: operations["list_keys_api_api_keys_get"];
+        put?: never;
+        /** Make Key */
+        post: operations["make_key_api_api_keys_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/api-keys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Key
+         * @description It opens nothing from this moment on.
+         */
+        delete: operations["end_key_api_api_keys__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/approvals": {
         parameters: {
             query?: never;
@@ -1341,6 +1379,111 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/destinations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Destinations */
+        get: operations["list_destinations_api_destinations_get"];
+        put?: never;
+        /**
+         * Make Destination
+         * @description A new destination. It hears of what happens from now on.
+         */
+        post: operations["make_destination_api_destinations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save Destination
+         * @description What already waits goes to the new address too.
+         */
+        put: operations["save_destination_api_destinations__key__put"];
+        post?: never;
+        /**
+         * Remove Destination
+         * @description It hears no more; its log goes with it, and what waits is not posted.
+         */
+        delete: operations["remove_destination_api_destinations__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Sample
+         * @description Post a message that nothing has caused, about an invented student.
+         */
+        post: operations["post_sample_api_destinations__key__sample_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/secret": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Secret
+         * @description A new secret, shown this once; for another day the one before signs as well.
+         */
+        post: operations["renew_secret_api_destinations__key__secret_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set State
+         * @description Let it wait, or go on: what has waited is posted then, in its order.
+         */
+        post: operations["set_state_api_destinations__key__state_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/event-files": {
         parameters: {
             query?: never;
@@ -1413,6 +1556,47 @@ export interface paths {
          */
         post: operations["try_it_api_event_files__id__try_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fetched-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Lists */
+        get: operations["list_lists_api_fetched_lists_get"];
+        put?: never;
+        /**
+         * Make List
+         * @description Its address is its key: whoever has it reads the list.
+         */
+        post: operations["make_list_api_fetched_lists_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fetched-lists/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove List
+         * @description Its address leads nowhere from this moment on.
+         */
+        delete: operations["remove_list_api_fetched_lists__id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2034,6 +2218,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outgoing/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outgoing Log
+         * @description Messages of a destination, or ``this`` for the calls of steps: fifty, the newest first; ``before`` the last id seen.
+         */
+        get: operations["outgoing_log_api_outgoing__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outgoing/{key}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Again
+         * @description Let messages go out once more, each under its own id, by which the receiver can tell it has had it.
+         */
+        post: operations["post_again_api_outgoing__key__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outgoing/{key}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Message
+         * @description One message, to see what became of it.
+         */
+        get: operations["one_message_api_outgoing__key___id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/own-intake": {
         parameters: {
             query?: never;
@@ -2110,26 +2354,6 @@ export interface paths {
          * @description Throw a picture away that nothing shows. 409 says what does.
          */
         delete: operations["remove_api_pictures__key__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/practice/calls": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Calls
-         * @description The calls that steps have asked for, the newest first, fifty at a time; ``before`` the id of the last one seen.
-         */
-        get: operations["list_calls_api_practice_calls_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3420,6 +3644,154 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/courses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Courses
+         * @description Every course with its figures; ``stands`` counts where the active ones stand, by the course's own keys.
+         */
+        get: operations["list_courses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report Events
+         * @description Report one event, a list, or ``{"events": […]}``, in the form of the school file.
+         *
+         *     What can't be used is named in ``refused`` and kept in Needs you; the others are in all the same.
+         */
+        post: operations["report_events"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Students
+         * @description Students, page by page. Nobody is passed over or told twice, however many come or go meanwhile.
+         *
+         *     ``email``: only the one with this address.
+         */
+        get: operations["list_students"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/students/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Student
+         * @description One student, by their key.
+         */
+        get: operations["get_student"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/students/{key}/enrolments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enrol
+         * @description Enrol a student in a course, as the owner does by hand.
+         */
+        post: operations["enrol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/students/{key}/enrolments/{course}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Enrolment
+         * @description End a student's access to a course, as the owner does by hand.
+         */
+        delete: operations["end_enrolment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/students/{key}/tags/{tag}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Add Tag
+         * @description Give a student a tag; sequences that begin with it begin.
+         */
+        put: operations["add_tag"];
+        post?: never;
+        /**
+         * Remove Tag
+         * @description Take a tag off a student.
+         */
+        delete: operations["remove_tag"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/waiting": {
         parameters: {
             query?: never;
@@ -3636,8 +4008,389 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lists/{secret}.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fetch List
+         * @description Who is on the list now, by address; ``news`` says whether they get news, for tools that write to them.
+         */
+        get: operations["fetch_list_lists__secret__csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
-export type webhooks = Record<string, never>;
+export interface webhooks {
+    bounced: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Letters to a student can't be delivered
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_bounced"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    certificate_issued: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A certificate was issued
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_certificate_issued"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    certificate_revoked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A certificate was taken back
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_certificate_revoked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    complained: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student reported a letter as unwanted
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_complained"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    course_completed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student finished a course
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_course_completed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    enrolled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student was enrolled in a course
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_enrolled"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    feedback_given: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student answered a question for feedback, or left words beside the answer
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_feedback_given"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    lesson_completed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student finished a lesson
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_lesson_completed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    letter_posted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A letter was handed over to the mail server
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_letter_posted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    module_completed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student finished a module
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_module_completed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    news_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student has stopped news
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_news_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    news_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student gets news from now on
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_news_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    purchased: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student bought an offer
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_purchased"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    quiz_failed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student did not pass a quiz
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_quiz_failed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    quiz_passed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student passed a quiz
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_quiz_passed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    refunded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A purchase was refunded
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_refunded"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    tag_added: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A student was given a tag
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_tag_added"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    tag_removed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A tag was taken off a student
+         * @description Any status of 200 to 299 takes the message. ``type`` is the name of this webhook.
+         */
+        post: operations["told_tag_removed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+}
 export interface components {
     schemas: {
         /**
@@ -3674,6 +4427,11 @@ export interface components {
             code: string;
             /** Course */
             course: string;
+        };
+        /** AgainOut */
+        AgainOut: {
+            /** Posted */
+            posted: number;
         };
         /**
          * AgainSlip
@@ -3750,6 +4508,33 @@ export interface components {
         Any_: {
             /** Any */
             any: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"])[];
+        };
+        /** ApiKeyIn */
+        ApiKeyIn: {
+            /** Name */
+            name: string;
+            /** Scopes */
+            scopes: ("read" | "report" | "change")[];
+        };
+        /**
+         * ApiKeyOut
+         * @description A key by its first signs; ``ended`` when it opens nothing any more.
+         */
+        ApiKeyOut: {
+            /** Begins */
+            begins: string;
+            /** Ended */
+            ended: string | null;
+            /** Id */
+            id: number;
+            /** Made */
+            made: string;
+            /** Name */
+            name: string;
+            /** Scopes */
+            scopes: ("read" | "report" | "change")[];
+            /** Used */
+            used: string | null;
         };
         /**
          * ApprovalOut
@@ -4179,32 +4964,6 @@ export interface components {
             do: "call";
             /** Id */
             id: string;
-            /** Url */
-            url: string;
-        };
-        /**
-         * CallOut
-         * @description A call as it was (or would be) made; a practice school keeps its calls instead of making them.
-         */
-        CallOut: {
-            /** At */
-            at: string;
-            /** Body */
-            body: {
-                [key: string]: unknown;
-            };
-            /** Id */
-            id: number;
-            /** Reason */
-            reason: string | null;
-            /** Sequence */
-            sequence: string;
-            /** Status */
-            status: string;
-            /** Step */
-            step: string;
-            /** Student */
-            student: string;
             /** Url */
             url: string;
         };
@@ -4849,6 +5608,46 @@ export interface components {
             type: "certificate_approved" | "certificate_revoked" | "course_help_stopped";
         };
         /**
+         * CourseFigures
+         * @description How many are in a course now: ``active``, ``finished``, and ``silent`` of the active, who did nothing for 14 days.
+         */
+        CourseFigures: {
+            /** Active */
+            active: number;
+            /** Course */
+            course: string;
+            /** Finished */
+            finished: number;
+            /** Silent */
+            silent: number;
+            /** Stands */
+            stands: {
+                [key: string]: number;
+            };
+            /** Title */
+            title: string;
+        };
+        /**
+         * CourseOfStudent
+         * @description Where a student stands in a course: the status, how many percent are done, when it began and was finished (UTC).
+         *
+         *     ``certificate`` is the page of the one that was issued.
+         */
+        CourseOfStudent: {
+            /** Began */
+            began: string;
+            /** Certificate */
+            certificate: string | null;
+            /** Completed */
+            completed: string | null;
+            /** Course */
+            course: string;
+            /** Progress */
+            progress: number;
+            /** Status */
+            status: string;
+        };
+        /**
          * CourseOut
          * @description A course in the form of the school file, with the offers that give it.
          */
@@ -4917,6 +5716,11 @@ export interface components {
             summary: string;
             /** Title */
             title: string;
+        };
+        /** CourseToEnrol */
+        CourseToEnrol: {
+            /** Course */
+            course: string;
         };
         /**
          * CrestOut
@@ -5172,6 +5976,68 @@ export interface components {
             fields: string[];
             /** Names */
             names: string[];
+        };
+        /**
+         * DestinationIn
+         * @description What it is called, where it is, which kinds of news it hears, about which courses (none: all).
+         */
+        DestinationIn: {
+            /**
+             * Courses
+             * @default []
+             */
+            courses: string[];
+            /** Kinds */
+            kinds: ("enrolled" | "purchased" | "refunded" | "lesson_completed" | "module_completed" | "course_completed" | "quiz_failed" | "quiz_passed" | "tag_added" | "tag_removed" | "certificate_issued" | "certificate_revoked" | "news_on" | "news_off" | "letter_posted" | "bounced" | "complained" | "feedback_given")[];
+            /** Name */
+            name: string;
+            /** Url */
+            url: string;
+        };
+        /**
+         * DestinationOut
+         * @description A destination, and how it stands. ``waits`` are queued, ``aside`` set aside, ``kept`` by a practice school.
+         */
+        DestinationOut: {
+            /** Aside */
+            aside: number;
+            /** Courses */
+            courses: string[];
+            /** Failing */
+            failing: string | null;
+            /** Kept */
+            kept: number;
+            /** Key */
+            key: string;
+            /** Kinds */
+            kinds: ("enrolled" | "purchased" | "refunded" | "lesson_completed" | "module_completed" | "course_completed" | "quiz_failed" | "quiz_passed" | "tag_added" | "tag_removed" | "certificate_issued" | "certificate_revoked" | "news_on" | "news_off" | "letter_posted" | "bounced" | "complained" | "feedback_given")[];
+            /** Last */
+            last: string | null;
+            /** Name */
+            name: string;
+            /** Sent */
+            sent: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "on" | "paused" | "ended";
+            /** Url */
+            url: string;
+            /** Waits */
+            waits: number;
+            /** Why */
+            why: string | null;
+        };
+        /**
+         * DestinationsOut
+         * @description All destinations; in a ``practice`` school only those on this machine are posted to.
+         */
+        DestinationsOut: {
+            /** Items */
+            items: components["schemas"]["DestinationOut"][];
+            /** Practice */
+            practice: boolean;
         };
         /** DividerBlock */
         DividerBlock: {
@@ -5484,6 +6350,40 @@ export interface components {
             opinions: components["schemas"]["OpinionOut"][];
             /** Total */
             total: number;
+        };
+        /**
+         * FetchedListIn
+         * @description Who is on it: those who finished the course ``of``, have the tag ``of``, are of the audience ``of``.
+         */
+        FetchedListIn: {
+            /** Of */
+            of: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "finished" | "tag" | "audience";
+        };
+        /**
+         * FetchedListOut
+         * @description A list; ``students`` are on it now, None when what it was about is gone.
+         */
+        FetchedListOut: {
+            /** Fetched */
+            fetched: string | null;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Of */
+            of: string;
+            /** Students */
+            students: number | null;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "finished" | "tag" | "audience";
         };
         /**
          * Figure
@@ -6718,6 +7618,35 @@ export interface components {
             key: string;
         };
         /**
+         * MadeKey
+         * @description A key, which is shown this once.
+         */
+        MadeKey: {
+            /** Id */
+            id: number;
+            /** Key */
+            key: string;
+        };
+        /**
+         * MadeList
+         * @description A list's address, which is shown this once.
+         */
+        MadeList: {
+            /** Address */
+            address: string;
+            /** Id */
+            id: number;
+        };
+        /**
+         * MadeOut
+         * @description A destination with its secret, which is shown this once.
+         */
+        MadeOut: {
+            destination: components["schemas"]["DestinationOut"];
+            /** Secret */
+            secret: string;
+        };
+        /**
          * MadeUp
          * @description A student who does not exist.
          */
@@ -7081,8 +8010,8 @@ export interface components {
         /**
          * NeedsYou
          * @description Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
-         *     ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), or a low answer to a
-         *     question for feedback with its ``words``.
+         *     ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), a low answer to a
+         *     question for feedback with its ``words``, or a ``destination`` that stands still.
          */
         NeedsYou: {
             /** At */
@@ -7101,7 +8030,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words";
+            kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words" | "destination";
             /** Letter */
             letter: string | null;
             /** Reason Code */
@@ -7137,6 +8066,14 @@ export interface components {
             current: string;
             /** New */
             new: string;
+        };
+        /**
+         * NewSecretOut
+         * @description A new secret, shown this once; for another day the one before signs as well.
+         */
+        NewSecretOut: {
+            /** Secret */
+            secret: string;
         };
         /**
          * NewStudent
@@ -7712,6 +8649,43 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * OutgoingOut
+         * @description A message; ``student`` None is a sample. ``sequence`` and ``step`` are those of a call.
+         */
+        OutgoingOut: {
+            /** At */
+            at: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
+            /** Message Id */
+            message_id: string;
+            /** Reason */
+            reason: string | null;
+            /** Retry */
+            retry: string | null;
+            /** Sequence */
+            sequence: string | null;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "queued" | "sent" | "failed" | "kept";
+            /** Step */
+            step: string | null;
+            /** Student */
+            student: string | null;
+            /** Tries */
+            tries: components["schemas"]["TryOut"][];
+            /** Type */
+            type: string;
+            /** Url */
+            url: string;
+        };
         /** OutlineText */
         OutlineText: {
             /** Text */
@@ -7990,6 +8964,14 @@ export interface components {
             /** Targets */
             targets: string[];
         };
+        /**
+         * PostAgainIn
+         * @description One message, or all that were set aside or kept.
+         */
+        PostAgainIn: {
+            /** Id */
+            id?: number | null;
+        };
         /** PostedDay */
         PostedDay: {
             /** Crowded */
@@ -8090,12 +9072,78 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Problem
+         * @description Problem details (RFC 9457 section 3.1): ``type`` is about:blank, so ``title`` is that of the status.
+         */
+        Problem: {
+            /** Detail */
+            detail: string;
+            /** Status */
+            status: number;
+            /** Title */
+            title: string;
+            /**
+             * Type
+             * @default about:blank
+             */
+            type: string;
+        };
         /** ProblemOut */
         ProblemOut: {
             /** At */
             at: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * ProgramStudent
+         * @description A student; ``news`` whether they get news, ``last_seen`` when they last did something in any course (UTC).
+         * @example {
+         *       "courses": [
+         *         {
+         *           "began": "2026-02-01T09:00:00Z",
+         *           "course": "first-hive",
+         *           "progress": 40,
+         *           "status": "active"
+         *         }
+         *       ],
+         *       "email": "ana.reis@example.org",
+         *       "fields": {},
+         *       "first_name": "Ana",
+         *       "key": "ana.reis",
+         *       "last_name": "Reis",
+         *       "last_seen": "2026-03-02T18:20:00Z",
+         *       "news": true,
+         *       "tags": [
+         *         "circle member"
+         *       ],
+         *       "timezone": "Europe/Lisbon"
+         *     }
+         */
+        ProgramStudent: {
+            /** Courses */
+            courses: components["schemas"]["CourseOfStudent"][];
+            /** Email */
+            email: string;
+            /** Fields */
+            fields: {
+                [key: string]: string | number | boolean | null;
+            };
+            /** First Name */
+            first_name: string;
+            /** Key */
+            key: string;
+            /** Last Name */
+            last_name: string;
+            /** Last Seen */
+            last_seen: string | null;
+            /** News */
+            news: boolean;
+            /** Tags */
+            tags: string[];
+            /** Timezone */
+            timezone: string | null;
         };
         /** ProofsIn */
         ProofsIn: {
@@ -8510,6 +9558,26 @@ export interface components {
         Said: {
             /** Detail */
             detail: string;
+        };
+        /** SampleIn */
+        SampleIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "enrolled" | "purchased" | "refunded" | "lesson_completed" | "module_completed" | "course_completed" | "quiz_failed" | "quiz_passed" | "tag_added" | "tag_removed" | "certificate_issued" | "certificate_revoked" | "news_on" | "news_off" | "letter_posted" | "bounced" | "complained" | "feedback_given";
+        };
+        /**
+         * SampleOut
+         * @description The message that goes out now, by its row in the log.
+         */
+        SampleOut: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
         };
         /**
          * SaveIn
@@ -9305,6 +10373,14 @@ export interface components {
             /** Sequences */
             sequences: number;
         };
+        /** StateIn */
+        StateIn: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "on" | "paused";
+        };
         /**
          * StatusChange
          * @description ``take_in``: whom to take in to whom its start has happened already, when it runs; in a minute.
@@ -9597,6 +10673,16 @@ export interface components {
             zone: string;
         };
         /**
+         * StudentsPage
+         * @description Some students in the order in which they came; ``next`` is what to send as ``after``, None at the end.
+         */
+        StudentsPage: {
+            /** Items */
+            items: components["schemas"]["ProgramStudent"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
          * SwitchIn
          * @description Another state. On: what to do with the messages kept ``since`` (RFC 3339): leave them, take them in as the past or as now.
          */
@@ -9820,6 +10906,102 @@ export interface components {
             week: components["schemas"]["Happened"][];
         };
         /**
+         * Told
+         * @description A message to a destination.
+         */
+        Told: {
+            data: components["schemas"]["ToldData"];
+            /** Timestamp */
+            timestamp: string;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "enrolled" | "purchased" | "refunded" | "lesson_completed" | "module_completed" | "course_completed" | "quiz_failed" | "quiz_passed" | "tag_added" | "tag_removed" | "certificate_issued" | "certificate_revoked" | "news_on" | "news_off" | "letter_posted" | "bounced" | "complained" | "feedback_given";
+        };
+        /**
+         * ToldCertificate
+         * @description A certificate: its number, and the page where it can be checked.
+         */
+        ToldCertificate: {
+            /** Address */
+            address: string;
+            /** Code */
+            code: string;
+        };
+        /**
+         * ToldData
+         * @description Whom and what it concerns; what does not belong to it is left out. ``score`` in percent.
+         */
+        ToldData: {
+            certificate?: components["schemas"]["ToldCertificate"] | null;
+            course?: components["schemas"]["ToldThing"] | null;
+            feedback?: components["schemas"]["ToldFeedback"] | null;
+            lesson?: components["schemas"]["ToldThing"] | null;
+            letter?: components["schemas"]["ToldLetter"] | null;
+            module?: components["schemas"]["ToldThing"] | null;
+            offer?: components["schemas"]["ToldThing"] | null;
+            quiz?: components["schemas"]["ToldThing"] | null;
+            /** Score */
+            score?: number | null;
+            student: components["schemas"]["ToldStudent"];
+            /** Tag */
+            tag?: string | null;
+            /** Via */
+            via?: string | null;
+        };
+        /**
+         * ToldFeedback
+         * @description What a student answered: the answer's key, what it counts on its scale, and the words they left beside it.
+         */
+        ToldFeedback: {
+            /** Answer */
+            answer: string;
+            /** Value */
+            value?: number | null;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * ToldLetter
+         * @description A letter that was posted or answered, by its key, and its subject as the student read it, if it was posted.
+         */
+        ToldLetter: {
+            /** Key */
+            key: string;
+            /** Subject */
+            subject?: string | null;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ToldStudent
+         * @description The student it happened to, as they were called then.
+         */
+        ToldStudent: {
+            /** Email */
+            email: string;
+            /** First Name */
+            first_name: string;
+            /** Key */
+            key: string;
+            /** Last Name */
+            last_name: string;
+        };
+        /**
+         * ToldThing
+         * @description Something of the school: its key, and the title it had then.
+         */
+        ToldThing: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Tracking
          * @description What is noted of letters: clicks on their links, and that their pictures were loaded (``openings``).
          */
@@ -9954,6 +11136,20 @@ export interface components {
              * @default []
              */
             places: string[];
+        };
+        /**
+         * TryOut
+         * @description One try: when, the status and the beginning of the answer, and how many ms it took.
+         */
+        TryOut: {
+            /** Answer */
+            answer: string;
+            /** At */
+            at: string;
+            /** Status */
+            status: number | null;
+            /** Took */
+            took: number;
         };
         /** TwinIn */
         TwinIn: {
@@ -10353,6 +11549,124 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_keys_api_api_keys_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiKeyOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_key_api_api_keys_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApiKeyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeKey"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    end_key_api_api_keys__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     to_approve_api_approvals_get: {
         parameters: {
             query?: never;
@@ -13639,6 +14953,296 @@ export interface operations {
             };
         };
     };
+    list_destinations_api_destinations_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_destination_api_destinations_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DestinationIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    save_destination_api_destinations__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DestinationIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_destination_api_destinations__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    post_sample_api_destinations__key__sample_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SampleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    renew_secret_api_destinations__key__secret_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSecretOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    set_state_api_destinations__key__state_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     read_api_event_files_post: {
         parameters: {
             query: {
@@ -13791,6 +15395,124 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["EventWorkOut"];
                 };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    list_lists_api_fetched_lists_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FetchedListOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_list_api_fetched_lists_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FetchedListIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeList"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    remove_list_api_fetched_lists__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {
@@ -15241,7 +16963,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words";
+                kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words" | "destination";
                 id: number;
             };
             cookie?: never;
@@ -15296,6 +17018,134 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    outgoing_log_api_outgoing__key__get: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                status?: ("queued" | "sent" | "failed" | "kept") | null;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutgoingOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    post_again_api_outgoing__key__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostAgainIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    one_message_api_outgoing__key___id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutgoingOut"];
+                };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {
@@ -15492,46 +17342,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Too much at the moment; Retry-After says when to come again */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Said"];
-                };
-            };
-            /** @description Refused, with what to do */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Said"];
-                };
-            };
-        };
-    };
-    list_calls_api_practice_calls_get: {
-        parameters: {
-            query?: {
-                before?: number | null;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CallOut"][];
-                };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {
@@ -18857,6 +20667,638 @@ export interface operations {
             };
         };
     };
+    list_courses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseFigures"][];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_events: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key within a day, a change happens once and is answered the same. */
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReceiptOut"];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_students: {
+        parameters: {
+            query?: {
+                after?: string | null;
+                limit?: number;
+                email?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudentsPage"];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_student: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramStudent"];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enrol: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key within a day, a change happens once and is answered the same. */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CourseToEnrol"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramStudent"];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_enrolment: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key within a day, a change happens once and is answered the same. */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                key: string;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramStudent"];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_tag: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key within a day, a change happens once and is answered the same. */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                key: string;
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramStudent"];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_tag: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key within a day, a change happens once and is answered the same. */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                key: string;
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramStudent"];
+                };
+            };
+            /** @description Without a key that holds */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description With a key that is not for this */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent can't be used, and why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too often; Retry-After says in how many seconds to come again */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_waiting_api_waiting_get: {
         parameters: {
             query?: never;
@@ -19549,6 +21991,865 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    fetch_list_lists__secret__csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    told_bounced: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_certificate_issued: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_certificate_revoked: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_complained: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_course_completed: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_enrolled: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_feedback_given: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_lesson_completed: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_letter_posted: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_module_completed: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_news_off: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_news_on: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_purchased: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_quiz_failed: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_quiz_passed: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_refunded: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_tag_added: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told_tag_removed: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same in every try */
+                "webhook-id": string;
+                /** @description Seconds since 1970, of this try */
+                "webhook-timestamp": number;
+                /** @description Standard Webhooks 1.0, v1 (HMAC with SHA-256); two of them, with a space between, for a day after a new secret */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The address is gone: nothing is posted there any more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not taken: tried again for three days with growing pauses */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

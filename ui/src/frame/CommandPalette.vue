@@ -41,6 +41,7 @@ const found = computed(() => {
     { to: "/import", name: "Import students", kind: "Place" },
     { to: "/certificates", name: "Certificates", kind: "Place" },
     { to: "/school/connections", name: "Connections", kind: "Place" },
+    { to: "/school/destinations", name: "Destinations and keys", kind: "Place" },
     { to: "/school/sign-up", name: "Sign-up pages", kind: "Place" },
     { to: "/school/look", name: "Look of the letters", kind: "Place" },
     { to: "/broadcasts?new", name: "New broadcast", kind: "Do" },

@@ -138,8 +138,9 @@ async function take(event: Event): Promise<void> {
       <p class="soft">Shops, course sites and forms report what happens: orders, finished lessons, sign-ups.</p>
       <div>
         <RouterLink to="/school/connections"><Button>Connections</Button></RouterLink
+        >{{ " " }} <RouterLink to="/school/sign-up"><Button>Sign-up pages</Button></RouterLink
         >{{ " " }}
-        <RouterLink to="/school/sign-up"><Button>Sign-up pages</Button></RouterLink>
+        <RouterLink to="/school/destinations"><Button>Destinations and keys</Button></RouterLink>
       </div>
       <dl>
         <dt class="label">Calls that steps make are signed with another key</dt>

@@ -35,7 +35,7 @@ async function send({ item, action }: Settling): Promise<string> {
     );
     return action === "done"
       ? "Put aside."
-      : ["carrier", "disk"].includes(item.kind)
+      : ["carrier", "disk", "destination"].includes(item.kind)
         ? "Trying again."
         : "The letter is on its way.";
   }
@@ -148,13 +148,16 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
           <article v-for="item in waiting" :key="item.kind + item.id" class="need">
             <b>{{ item.title }}</b><span class="label"> · {{ item.at }}</span>
             <p>{{ item.sentence }}</p>
-            <details v-if="item.body">
+            <details v-if="item.body && item.kind !== 'destination'">
               <summary>What arrived</summary>
               <pre>{{ JSON.stringify(item.body, null, 1) }}</pre>
             </details>
             <Button v-if="item.can_post" size="small" @click="settle.mutate({ item, action: 'post' })">{{
               item.ids.length > 1 ? "Try all again" : "Try again"
             }}</Button>
+            <RouterLink v-if="item.body?.destination" :to="`/school/destinations/${item.body.destination}`" class="do"
+              >Look at it</RouterLink
+            >
             <RouterLink v-if="item.letter" :to="`/letters/${item.letter}`" class="do">Mend the letter</RouterLink>
             <RouterLink v-if="item.student && item.ids.length === 1" :to="`/students/${item.student}`" class="do"
               >The student</RouterLink

@@ -10,13 +10,20 @@ from patient_courier.store.base.tables.completion import (
     WordsRow,
 )
 from patient_courier.store.base.tables.connections import (
-    CallRow,
     ConnectionDayRow,
     ConnectionRow,
     ConnectionSecretRow,
     MessageRow,
     StatementRow,
     WaitingRow,
+)
+from patient_courier.store.base.tables.destinations import (
+    ApiAnswerRow,
+    ApiKeyRow,
+    DestinationRow,
+    FetchedListRow,
+    OutgoingRow,
+    OutgoingTryRow,
 )
 from patient_courier.store.base.tables.engine import EventIdRow, EventRow, RunRow
 from patient_courier.store.base.tables.letters import (
@@ -71,9 +78,10 @@ __all__ = [
     "POSTED",
     "WAITING_WORDS",
     "ActivityRow",
+    "ApiAnswerRow",
+    "ApiKeyRow",
     "AudienceRow",
     "BroadcastRow",
-    "CallRow",
     "CertificateRow",
     "ClockRow",
     "ConnectionDayRow",
@@ -83,10 +91,12 @@ __all__ = [
     "CourseRow",
     "DeliveryRow",
     "DesignRow",
+    "DestinationRow",
     "EnrolmentRow",
     "ErasedRow",
     "EventIdRow",
     "EventRow",
+    "FetchedListRow",
     "HelpStopRow",
     "ImportRow",
     "ImportedRow",
@@ -99,6 +109,8 @@ __all__ = [
     "MessageRow",
     "MoveRow",
     "OfferRow",
+    "OutgoingRow",
+    "OutgoingTryRow",
     "PictureRow",
     "PostingRow",
     "PrintRow",

@@ -16,6 +16,7 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import next_post
 from patient_courier.store.completion import approvals
 from patient_courier.store.connections import waiting
+from patient_courier.store.destinations import destinations
 from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
@@ -67,6 +68,7 @@ def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
         + approvals.count(session)
         + waiting.group_number(session)
         + len(silent)
+        + len(destinations.standing_still(session))
         + (post.outbox.trouble is not None)
         + (trouble is not None),
         students=people.number(session),

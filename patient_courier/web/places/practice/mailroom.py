@@ -1,11 +1,10 @@
-"""What the practice school's mailroom holds for a student, the calls it would make, and the troubles it plays."""
+"""What the practice school's mailroom holds for a student, and the troubles it plays."""
 
 from __future__ import annotations
 
 import re
 from email import message_from_bytes
 from email.policy import default as mail_policy
-from typing import Any
 
 from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel
@@ -17,7 +16,6 @@ from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.taking import take_events
 from patient_courier.post.far_side import Trouble
-from patient_courier.store.connections.calls import kept as kept_calls
 from patient_courier.store.outbox import log, returns
 from patient_courier.store.outbox.mailroom import find_message, inbox, mark_opened
 from patient_courier.store.students import people
@@ -31,13 +29,9 @@ from patient_courier.web.context import (
     Writing,
     definitions_in,
 )
-from patient_courier.web.places.practice.practice import RowIdQuery
 from patient_courier.web.places.students.page import find_student
 
 router = APIRouter(prefix="/api/practice", tags=["practice"])
-
-
-MOST_CALLS = 50
 
 
 GREYLISTED = 1
@@ -135,39 +129,6 @@ def open_mail(id: RowId, user: SignedIn, post: ThePost, session: Writing) -> Mai
         text=text.get_content() if text else "",
         headers=[(name, str(value)) for name, value in message.items()],
     )
-
-
-class CallOut(BaseModel):
-    """A call as it was (or would be) made; a practice school keeps its calls instead of making them."""
-
-    id: int
-    at: str
-    url: str
-    sequence: str
-    step: str
-    student: str
-    status: str
-    reason: str | None
-    body: dict[str, Any]
-
-
-@router.get("/calls")
-def list_calls(user: SignedIn, session: Reading, before: RowIdQuery = None) -> list[CallOut]:
-    """The calls that steps have asked for, the newest first, fifty at a time; ``before`` the id of the last one seen."""
-    return [
-        CallOut(
-            id=call.id,
-            at=moment_text(call.at),
-            url=call.url,
-            sequence=call.sequence,
-            step=call.step,
-            student=call.student,
-            status=call.status,
-            reason=call.reason,
-            body=call.body,
-        )
-        for call in kept_calls(session, MOST_CALLS, before)
-    ]
 
 
 class TroubleOut(BaseModel):

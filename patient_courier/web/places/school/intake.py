@@ -61,7 +61,7 @@ async def post_events(request: Request) -> Response:
     small = len(body) <= SMALL_BYTES
     reports = read_body(body, message_id) if small else await run_in_threadpool(read_body, body, message_id)
     receipt = await asyncio.wrap_future(post.arrivals.submit(Reports(reports)))
-    return JSONResponse(_receipt(receipt).model_dump(), status_code=422 if receipt.refused else 200)
+    return JSONResponse(receipt_out(receipt).model_dump(), status_code=422 if receipt.refused else 200)
 
 
 class ReportOut(BaseModel):
@@ -93,6 +93,6 @@ async def post_mail(request: Request) -> Response:
     return JSONResponse(ReportOut(became=taken.became).model_dump())
 
 
-def _receipt(receipt: Receipt) -> ReceiptOut:
+def receipt_out(receipt: Receipt) -> ReceiptOut:
     refused = [RefusedEvent(index=found.index, reason=found.reason) for found in receipt.refused]
     return ReceiptOut(taken=receipt.taken.new, known=receipt.taken.known, refused=refused)

@@ -16,6 +16,9 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import feedback
 from patient_courier.store.completion.feedback import Said
+from patient_courier.store.destinations import destinations
+from patient_courier.store.destinations.destinations import Destination
+from patient_courier.store.destinations.hearing import lane_of
 from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
 from patient_courier.web.context import (
@@ -37,11 +40,11 @@ MOST_LETTERS = 1000
 
 class NeedsYou(BaseModel):
     """Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
-    ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), or a low answer to a
-    question for feedback with its ``words``.
+    ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), a low answer to a
+    question for feedback with its ``words``, or a ``destination`` that stands still.
     """
 
-    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words"]
+    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words", "destination"]
     id: int
     ids: list[int]
     title: str
@@ -106,6 +109,7 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
                 can_post=True,
             )
         )
+    found += [_still(definitions, session, one) for one in destinations.standing_still(session)]
     found += [_unhappy(definitions, one, zone) for one in feedback.waiting(session)]
     for problem in needs.problems(session):
         event = problem.kind == "event"
@@ -138,6 +142,25 @@ def _circles(session: Session, definitions: Definitions, student: str, sequence:
     return (
         f"{person.name if person else student} took more than a hundred steps of “{name}” in one instant, up to the step "
         f"“{step}”, so this run was stopped. Look at what makes it begin again: a wait is missing there."
+    )
+
+
+def _still(definitions: Definitions, session: Session, one: Destination) -> NeedsYou:
+    """A destination to which nothing is posted any more, unless the owner says so."""
+    waits = destinations.counts(session).get(one.id, {}).get("queued", 0)
+    return NeedsYou(
+        kind="destination",
+        id=one.id,
+        ids=[one.id],
+        title=f"“{one.name}” takes nothing any more",
+        sentence=f"{one.why} " + (f"{words.counted(waits, 'message')} wait." if waits > 1 else ""),
+        reason_code=None,
+        at=words.moment(one.last, definitions.school.timezone) if one.last else "",
+        student=None,
+        students=[],
+        letter=None,
+        body={"destination": one.key},
+        can_post=True,
     )
 
 
@@ -219,7 +242,7 @@ def settle_all(body: SettleAll, user: SignedIn, post: ThePost, session: Writing)
 
 @router.post("/{kind}/{id}", status_code=204)
 def settle(
-    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words"],
+    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words", "destination"],
     id: RowId,
     body: Settle,
     user: SignedIn,
@@ -231,6 +254,12 @@ def settle(
         return  # that this could be written is the answer
     if kind == "carrier":
         post.outbox.try_now()
+    elif kind == "destination":
+        if body.action == "post":
+            destinations.go_on(session, id)
+            post.outgoing.try_now(lane_of(id))
+        else:
+            destinations.pause(session, id)
     elif kind == "words":
         feedback.put_aside(session, id)
     elif kind != "delivery":

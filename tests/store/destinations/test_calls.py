@@ -7,7 +7,6 @@ import socket
 import threading
 import time
 from collections.abc import Iterator
-from http.server import BaseHTTPRequestHandler, HTTPServer
 
 import pytest
 from sqlalchemy import select, update
@@ -18,53 +17,32 @@ from patient_courier.core.reading.references import sequence_faults
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.school.values import parse_moment
-from patient_courier.dispatch.calls import Caller
+from patient_courier.dispatch.outgoing import Outgoing
 from patient_courier.dispatch.taking import take_events
-from patient_courier.post.outward import NotReached, post
+from patient_courier.post.outward import NotReached, Outward
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.definitions import Library
-from patient_courier.store.base.tables import CallRow
+from patient_courier.store.base.tables import OutgoingRow
 from patient_courier.store.school.opening import open_school
 from patient_courier.store.school.secrets import read_secrets
+from tests.receiver import Receiver, receiving
 from tests.schools import bought, read, school, sequence
 
 SECRET = "whsec_" + "c2VjcmV0LWZvci10ZXN0cy1vbmx5LTAxMjM0NTY3"
 
 
-class Receiver:
-    """Another program, which keeps what it gets and answers as it is told."""
-
-    def __init__(self) -> None:
-        self.answer, self.got = 204, []
-        outer = self
-
-        class Handler(BaseHTTPRequestHandler):
-            def do_POST(self) -> None:
-                body = self.rfile.read(int(self.headers["content-length"]))
-                outer.got.append((dict(self.headers), body))
-                self.send_response(outer.answer)
-                self.end_headers()
-
-            def log_message(self, *arguments: object) -> None: ...
-
-        self.server = HTTPServer(("127.0.0.1", 0), Handler)
-        threading.Thread(target=self.server.serve_forever, daemon=True).start()
-
-
 @pytest.fixture
 def receiver() -> Iterator[Receiver]:
-    found = Receiver()
-    yield found
-    found.server.shutdown()
-    found.server.server_close()
+    with receiving() as found:
+        yield found
 
 
-def called(tmp_path, receiver: Receiver) -> tuple[Database, Caller]:
+def called(tmp_path, receiver: Receiver) -> tuple[Database, Outgoing]:
     """A real school in which one student has come to a call."""
-    url = f"http://127.0.0.1:{receiver.server.server_port}/here"
+    url = receiver.url
     file = read(school([sequence("s", [{"id": "c", "do": "call", "url": url}])], [bought()]))
     database = opened(tmp_path, file)
-    return database, Caller(database, SECRET, inside=True)
+    return database, Outgoing(database, SECRET, inside=True)
 
 
 def opened(tmp_path, file: SchoolFile) -> Database:
@@ -89,7 +67,7 @@ def test_a_call_is_made_once_and_its_signature_holds(tmp_path, receiver):
     assert (told["student"]["key"], told["sequence"], told["step"]) == ("ana", "s", "c")
     assert told["subject"] == {"course": "bees"}
     with database.reading() as session:
-        assert session.scalars(select(CallRow.status)).all() == ["sent"]
+        assert session.scalars(select(OutgoingRow.status)).all() == ["sent"]
     database.close()
 
 
@@ -100,14 +78,14 @@ def test_a_call_that_is_not_taken_waits_and_comes_again_under_the_same_id(tmp_pa
     caller.empty()
     assert len(receiver.got) == 1  # the next try waits
     with database.writing() as session:
-        row = session.scalars(select(CallRow)).one()
+        row = session.scalars(select(OutgoingRow)).one()
         assert (row.status, row.reason) == ("queued", "answered 500")
         row.retry = None
     receiver.answer = 204
     caller.empty()
     assert len({headers["webhook-id"] for headers, _ in receiver.got}) == 1
     with database.reading() as session:
-        assert session.scalars(select(CallRow.status)).all() == ["sent"]
+        assert session.scalars(select(OutgoingRow.status)).all() == ["sent"]
     database.close()
 
 
@@ -156,19 +134,19 @@ BAD = [
 
 def test_bad_and_slow_receivers_end_in_time_and_block_nobody(tmp_path, receiver):
     slow, large = Dripping(), Dripping(flood=True)
-    good = f"http://127.0.0.1:{receiver.server.server_port}/here"
+    good = receiver.url
     urls = [*BAD, slow.url, large.url, good]
     steps = [{"id": f"c{n}", "do": "call", "url": good} for n in range(len(urls))]
     file = read(school([sequence("s", steps)], [bought()]))
     database = opened(tmp_path, file)
     with database.writing() as session:
         for n, url in enumerate(urls):
-            session.execute(update(CallRow).where(CallRow.step == f"c{n}").values(url=url))
+            session.execute(update(OutgoingRow).where(OutgoingRow.step == f"c{n}").values(url=url, lane=url))
     began = time.monotonic()
-    Caller(database, SECRET, inside=True, total=1.0).empty()
+    Outgoing(database, SECRET, inside=True, total=1.0).empty()
     assert time.monotonic() - began < 8
     with database.reading() as session:
-        rows = {row.step: row for row in session.scalars(select(CallRow))}
+        rows = {row.step: row for row in session.scalars(select(OutgoingRow))}
     assert rows[f"c{len(urls) - 1}"].status == "sent" and len(receiver.got) == 1
     assert all(row.reason and row.retry for row in list(rows.values())[:-1])
     assert "too long" in rows[f"c{len(urls) - 2}"].reason
@@ -190,7 +168,7 @@ def test_bad_and_slow_receivers_end_in_time_and_block_nobody(tmp_path, receiver)
 )
 def test_addresses_inside_are_not_called_unless_a_setting_allows_it(host):
     with pytest.raises(NotReached, match="CALLS_INSIDE"):
-        post(f"http://{host}:1/", b"", {}, inside=False, total=2)
+        Outward(inside=False, total=2).post(f"http://{host}:1/", b"", {})
 
 
 def test_whoever_can_check_a_call_can_not_make_an_event(tmp_path):

@@ -1,0 +1,1 @@
+"""What destinations hear of what happens here."""
