@@ -32,6 +32,7 @@ class Receiver:
 
         self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
         self.server.daemon_threads = True
+        self.server.handle_error = lambda *_: None  # type: ignore[method-assign] # senders are killed on purpose
         threading.Thread(target=self.server.serve_forever, daemon=True).start()
 
     @property

@@ -246,6 +246,7 @@ for number in range(int(sys.argv[3]), int(sys.argv[4])):
     arrivals.submit(Delivered(int(sys.argv[2]), "application/json", json.dumps(body).encode())).result()
     print(number, flush=True)
 arrivals.stop()
+outgoing.stop()
 """
 
 
