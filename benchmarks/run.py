@@ -1,7 +1,8 @@
 """What Patient Courier costs, each figure beside a floor that is measured in the same run.
 
     make bench                 all of it
-    make bench ONLY=engine     one part: post, connections, engine, broadcasts, screens, certificates
+    make bench ONLY=engine     one part: post, connections, outgoing, engine, broadcasts, screens,
+                               certificates
 
 Prints a table and keeps it in docs/benchmarks.md, with the machine named.
 """
@@ -12,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import broadcasts, certificates, connections, engine, post, screens
+from benchmarks import broadcasts, certificates, connections, engine, outgoing, post, screens
 from benchmarks.report import Report, save
 
 
@@ -31,6 +32,8 @@ def main(only: str) -> None:
         if only in ("", "connections"):
             connections.messages_over_http(report, folder)
             connections.tried_again(report, folder)
+        if only in ("", "outgoing"):
+            outgoing.outgoing(report, folder)
         if only in ("", "engine"):
             engine.rehearsal(report)
             engine.audience(report, folder)

@@ -107,7 +107,8 @@ class Outgoing:
     def try_now(self, lane: str) -> None:
         """The owner has mended something: do not wait for the end of a rest."""
         with self._changed:
-            self._lanes.pop(lane, None)
+            if found := self._lanes.get(lane):
+                found.misses, found.rests, found.until = 0, 0, 0.0
 
     def stop(self) -> None:
         """Begin nothing more; what is being posted is waited for a moment, and goes out again where it was not noted."""

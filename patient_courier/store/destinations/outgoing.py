@@ -7,7 +7,7 @@ the order in which they came about: one that waits for another try holds back th
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -186,33 +186,6 @@ def put_sample(session: Session, destination: int, kind: str, body: str, at: Ins
     return row.id
 
 
-def again(session: Session, destination: int | None, id: int | None = None) -> int:
-    """Let what was set aside or kept go out again under its id, or one message whatever became of it.
-
-    ``destination`` None: the calls of steps. Returns how many.
-    """
-    mine = (
-        OutgoingRow.destination_id.is_(None)
-        if destination is None
-        else OutgoingRow.destination_id == destination
-    )
-    which = OutgoingRow.id == id if id is not None else OutgoingRow.status.in_(("failed", "kept"))
-    done = session.execute(
-        update(OutgoingRow)
-        .where(mine, which, OutgoingRow.status != "queued")
-        .values(status="queued", since=None, retry=None, tries=0, reason=None)
-    )
-    if id is not None:
-        session.execute(update(OutgoingRow).where(mine, which).values(retry=None))
-    return int(getattr(done, "rowcount", 0))
-
-
-def is_queued(session: Session, id: int) -> bool:
-    """Whether a message waits to be posted."""
-    query = select(OutgoingRow.id).where(OutgoingRow.id == id, OutgoingRow.status == "queued")
-    return session.scalar(query) is not None
-
-
 def call_body(session: Session, row: OutgoingRow) -> dict[str, Any]:
     """What a call tells: who, in which run and step, about what. Times are RFC 3339 in UTC."""
     student = session.get_one(StudentRow, row.student_id)
@@ -234,69 +207,3 @@ def call_body(session: Session, row: OutgoingRow) -> dict[str, Any]:
             "fields": student.fields,
         },
     }
-
-
-@dataclass(frozen=True, slots=True)
-class Logged:
-    """A message as the owner may look at it, with its tries, the newest first. ``student`` None: a sample."""
-
-    id: int
-    key: str
-    type: str
-    at: Instant
-    url: str
-    sequence: str | None
-    step: str | None
-    student: str | None
-    status: str
-    reason: str | None
-    retry: Instant | None
-    body: Mapping[str, Any]
-    tries: Sequence[OutgoingTryRow]
-
-
-def log(
-    session: Session, destination: int | None, most: int, before: int | None = None, status: str | None = None
-) -> list[Logged]:
-    """Messages of a destination (None: calls of steps), the newest first; ``before`` an id for the next page."""
-    mine = (
-        OutgoingRow.destination_id.is_(None)
-        if destination is None
-        else OutgoingRow.destination_id == destination
-    )
-    query = (
-        select(OutgoingRow, StudentRow.key, RunRow.sequence, DestinationRow.url)
-        .outerjoin(StudentRow, StudentRow.id == OutgoingRow.student_id)
-        .outerjoin(RunRow, RunRow.number == OutgoingRow.run)
-        .outerjoin(DestinationRow, DestinationRow.id == OutgoingRow.destination_id)
-        .where(mine)
-        .order_by(OutgoingRow.id.desc())
-        .limit(most)
-    )
-    if before is not None:
-        query = query.where(OutgoingRow.id < before)
-    if status is not None:
-        query = query.where(OutgoingRow.status == status)
-    rows = session.execute(query).all()
-    tries: dict[int, list[OutgoingTryRow]] = {}
-    made = select(OutgoingTryRow).where(OutgoingTryRow.outgoing_id.in_([row.id for row, *_ in rows]))
-    for one in session.scalars(made.order_by(OutgoingTryRow.id.desc())):
-        tries.setdefault(one.outgoing_id, []).append(one)
-    return [
-        Logged(
-            row.id,
-            row.key,
-            row.type,
-            row.at,
-            to or row.url or "",
-            sequence,
-            row.step,
-            student,
-            row.status,
-            row.reason,
-            row.retry,
-            json.loads(row.body) if row.body is not None else call_body(session, row),
-            tries.get(row.id, []),
-        )
-        for row, student, sequence, to in rows
-    ]

@@ -123,14 +123,6 @@ def number(session: Session) -> int:
     return session.scalar(select(func.count(StudentRow.id))) or 0
 
 
-def ids_after(session: Session, after: int, most: int, email: str | None = None) -> list[int]:
-    """Row ids behind one, in the order in which students came; ``email``: only of the one with this address."""
-    query = select(StudentRow.id).where(StudentRow.id > after)
-    if email is not None:
-        query = query.where(func.lower(StudentRow.email) == email.lower())
-    return list(session.scalars(query.order_by(StudentRow.id).limit(most)))
-
-
 def every_id(session: Session) -> list[int]:
     return list(session.scalars(select(StudentRow.id).order_by(StudentRow.id)))
 

@@ -39,7 +39,7 @@ _EXAMPLES: dict[str, Any] = {
                     "type": "lesson_completed",
                     "student": {"email": "ana.reis@example.org", "first_name": "Ana"},
                     "lesson": "first-hive/choosing/sunny-side",
-                    "at": "2026-03-02T18:20:00Z",
+                    "at": "2026-03-01T18:20:00Z",
                     "id": "site-4711",
                 }
             ]

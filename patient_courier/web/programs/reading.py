@@ -16,7 +16,7 @@ from patient_courier.core.engine.state import StudentState
 from patient_courier.core.school.values import moment_text
 from patient_courier.store.destinations.api_keys import ApiKey
 from patient_courier.store.engine.loading import load_states
-from patient_courier.store.students import people
+from patient_courier.store.students import paging, people
 from patient_courier.store.students.standing import standings
 from patient_courier.web.context import Reading, ThePost, definitions_in, now_in
 from patient_courier.web.programs.keyed import may
@@ -116,7 +116,7 @@ def list_students(
     ``email``: only the one with this address.
     """
     definitions = definitions_in(post, session)
-    ids = people.ids_after(session, int(after or 0), limit + 1, email)
+    ids = paging.ids_after(session, int(after or 0), limit + 1, email)
     states = load_states(session, ids[:limit], definitions)
     items = [program_student(definitions, states[id]) for id in ids[:limit]]
     return StudentsPage(items=items, next=str(ids[limit - 1]) if len(ids) > limit else None)

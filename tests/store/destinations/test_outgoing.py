@@ -19,7 +19,7 @@ from patient_courier.dispatch.importing import quiet
 from patient_courier.dispatch.outgoing import Outgoing
 from patient_courier.dispatch.taking import take_events
 from patient_courier.store.base.tables import DestinationRow, OutgoingRow, OutgoingTryRow
-from patient_courier.store.destinations import destinations, outgoing
+from patient_courier.store.destinations import destinations, outgoing, outgoing_log
 from patient_courier.store.destinations.outgoing import Tried
 from tests.live import LiveSchool
 from tests.receiver import Receiver, receiving
@@ -110,7 +110,7 @@ def test_one_that_is_not_taken_holds_back_those_behind_it_about_the_same_student
     receiver.answer = 204
     with live.database.writing() as session:
         assert (
-            outgoing.again(session, 1, live.rows()[0].id) == 0
+            outgoing_log.again(session, 1, live.rows()[0].id) == 0
         )  # it waits as it is, and is only tried at once
     live.outgoing.empty()
     mine = [x for x in receiver.told() if x["data"]["student"]["key"] == "ana"]

@@ -8,9 +8,9 @@ from fastapi import APIRouter, HTTPException, Query
 from pydantic import BaseModel
 
 from patient_courier.core.telling import words
-from patient_courier.store.destinations import outgoing
+from patient_courier.store.destinations import outgoing_log as stored
 from patient_courier.store.destinations.hearing import lane_of
-from patient_courier.store.destinations.outgoing import Logged
+from patient_courier.store.destinations.outgoing_log import Logged
 from patient_courier.web.context import (
     Reading,
     RowId,
@@ -77,15 +77,15 @@ def outgoing_log(
 ) -> list[OutgoingOut]:
     """Messages of a destination, or ``this`` for the calls of steps: fifty, the newest first; ``before`` the last id seen."""
     zone = definitions_in(post, session).school.timezone
-    return [_out(one, zone) for one in outgoing.log(session, _whose(session, key), PAGE, before, status)]
+    return [_out(one, zone) for one in stored.log(session, _whose(session, key), PAGE, before, status)]
 
 
 @router.post("/{key}/again")
 def post_again(key: str, body: PostAgainIn, user: SignedIn, post: ThePost, session: Writing) -> AgainOut:
     """Let messages go out once more, each under its own id, by which the receiver can tell it has had it."""
     whose = _whose(session, key)
-    done = outgoing.again(session, whose, body.id)
-    if body.id is not None and not done and not outgoing.is_queued(session, body.id):
+    done = stored.again(session, whose, body.id)
+    if body.id is not None and not done and not stored.is_queued(session, body.id):
         raise HTTPException(404, "There is no such message. The log ends after thirty days.")
     if whose is not None:
         post.outgoing.try_now(lane_of(whose))
@@ -95,7 +95,7 @@ def post_again(key: str, body: PostAgainIn, user: SignedIn, post: ThePost, sessi
 @router.get("/{key}/{id}")
 def one_message(key: str, id: RowId, user: SignedIn, post: ThePost, session: Reading) -> OutgoingOut:
     """One message, to see what became of it."""
-    found = outgoing.log(session, _whose(session, key), 1, id + 1 if id < 2**63 - 1 else None)
+    found = stored.log(session, _whose(session, key), 1, id + 1 if id < 2**63 - 1 else None)
     if not found or found[0].id != id:
         raise HTTPException(404, "There is no such message. The log ends after thirty days.")
     return _out(found[0], definitions_in(post, session).school.timezone)

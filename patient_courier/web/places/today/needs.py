@@ -255,6 +255,8 @@ def settle(
     if kind == "carrier":
         post.outbox.try_now()
     elif kind == "destination":
+        if id not in {one.id for one in destinations.standing_still(session)}:
+            raise HTTPException(409, "This destination no longer stands still.")
         if body.action == "post":
             destinations.go_on(session, id)
             post.outgoing.try_now(lane_of(id))
