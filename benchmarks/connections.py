@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 import json
+import multiprocessing
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
+from multiprocessing.queues import Queue
+from multiprocessing.synchronize import Event
 from pathlib import Path
+from queue import Empty
 from typing import Any
 
 import httpx
@@ -16,13 +22,17 @@ from benchmarks.report import Report, per_second
 from benchmarks.scenes import START, opened
 from patient_courier.core.translating.message import Message
 from patient_courier.core.translating.translate import translate
+from patient_courier.dispatch.clock import real_now
 from patient_courier.intake.signature import sign
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.definitions import Library
 from patient_courier.store.base.tables import SecretRow
 from patient_courier.store.connections import connections, messages
+from patient_courier.store.school.users import add_user, begin_session, user_by_email
+from patient_courier.web.sign_in import COOKIE, hash_password
 
-FIVES, EACH, KEPT, SENDERS, TRIED = 200, 5, 1_000, 8, 10_000
+FIVES, EACH, KEPT, SENDERS, TRIED, AIM = 200, 5, 1_000, 8, 10_000, 100
+PAGES = ("/api/frame", "/api/today", "/api/needs-you", "/api/connections", "/api/students", "/api/deliveries")
 FILE: dict[str, Any] = {
     "format": "patient-courier.connection",
     "version": 1,
@@ -69,6 +79,7 @@ def messages_over_http(report: Report, folder: Path) -> None:
         secret = session.get_one(SecretRow, "intake").value
     _connect(database, "on", "on")
     _connect(database, "listening", "listening")
+    token = _sign_in(database)
     database.close()
 
     def own(client: httpx.Client) -> None:
@@ -93,6 +104,19 @@ def messages_over_http(report: Report, folder: Path) -> None:
         with ThreadPoolExecutor(SENDERS) as senders:
             list(senders.map(one, range(KEPT)))
 
+    def paced(client: httpx.Client) -> None:
+        """As many a second as the aim says, and no more."""
+        began = time.perf_counter()
+
+        def one(number: int) -> None:
+            time.sleep(max(0.0, began + number / AIM - time.perf_counter()))
+            client.post(
+                "/intake/listening-for-the-benchmark", content=_order(KEPT + number)
+            ).raise_for_status()
+
+        with ThreadPoolExecutor(SENDERS) as senders:
+            list(senders.map(one, range(KEPT)))
+
     with served(path) as address, httpx.Client(base_url=address, timeout=60) as client:
         floor = per_second(FIVES, lambda: own(client))
         report.add(
@@ -105,6 +129,66 @@ def messages_over_http(report: Report, folder: Path) -> None:
             per_second(KEPT, lambda: kept(client)),
             None,
         )
+        with _pages(address, token):
+            time.sleep(3)  # every page once, as it is after the first minute of any day
+        with _pages(address, token) as took:
+            came = per_second(KEPT, lambda: paced(client))
+        report.note(
+            f"{came:.0f} messages a second kept: the owner's pages meanwhile in {_p95(took) * 1000:.0f} ms "
+            f"at the 95th percentile of {len(took)}"
+        )
+
+
+def _sign_in(database: Database) -> str:
+    """The token of an owner's session."""
+    with database.writing() as session:
+        add_user(
+            session,
+            email="ines@mallowlane.example",
+            name="Ines",
+            role="owner",
+            password=hash_password("a long enough password"),
+        )
+        session.flush()
+        found = user_by_email(session, "ines@mallowlane.example")
+        assert found is not None
+        return begin_session(session, found.id, real_now())
+
+
+def _look(address: str, token: str, over: Event, took: Queue[float]) -> None:
+    with httpx.Client(base_url=address, cookies={COOKIE: token}, timeout=60) as client:
+        while not over.is_set():
+            for page in PAGES:
+                began = time.perf_counter()
+                client.get(page).raise_for_status()
+                took.put(time.perf_counter() - began)
+            over.wait(0.1)
+
+
+@contextmanager
+def _pages(address: str, token: str) -> Iterator[list[float]]:
+    """How long the owner's pages take, one after the other, as long as this goes on; in seconds.
+
+    Asked from a process of its own, so that the senders' work is not counted.
+    """
+    took: list[float] = []
+    spawned = multiprocessing.get_context("spawn")
+    over, told = spawned.Event(), spawned.Queue()
+    looking = spawned.Process(target=_look, args=(address, token, over, told))
+    looking.start()
+    took.append(told.get())
+    try:
+        yield took
+    finally:
+        over.set()
+        while looking.is_alive() or not told.empty():
+            with suppress(Empty):
+                took.append(told.get(timeout=0.2))
+        looking.join()
+
+
+def _p95(took: list[float]) -> float:
+    return sorted(took)[int(len(took) * 0.95)]
 
 
 def tried_again(report: Report, folder: Path) -> None:

@@ -29,6 +29,8 @@ class Settings(BaseSettings):
     calls_inside: bool = False
     # A folder (or Maildir) into which the mail server puts what comes back: bounces and complaints.
     reports_folder: Path | None = None
+    # A folder with a folder for each connection, by its key, into which a mail program puts what shops write.
+    mails_folder: Path | None = None
     # Addresses of proxies in front, with commas between: only they are believed when they say where a request comes from.
     trusted_proxies: str = ""
     demo: bool = False

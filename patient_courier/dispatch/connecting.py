@@ -146,12 +146,12 @@ def refuse(session: Session, kept: Kept, why: str, day: str, now: Instant) -> Ou
 
 def proof_of(kept: Kept) -> Proof:
     """How the messages of a connection show who sent them; a file in the making has at least this."""
-    return _proof(json.dumps(kept.file["proof"], sort_keys=True))
+    return _proof(kept.text)
 
 
 @lru_cache(maxsize=64)
 def _proof(text: str) -> Proof:
-    return _PROOF.validate_json(text)
+    return _PROOF.validate_python(json.loads(text)["proof"])
 
 
 def connection_of(kept: Kept) -> Connection | None:

@@ -20,6 +20,7 @@ from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
 from patient_courier.dispatch.looking_again import LookingAgain
+from patient_courier.dispatch.mailboxes import read_mailboxes
 from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.outgoing import Outgoing
@@ -223,6 +224,8 @@ class Post:
         if folder is not None and folder.is_dir():
             for path in waiting_in(folder):
                 self._read_file(folder, path)
+        if self.settings.mails_folder is not None:
+            read_mailboxes(self.database, self.settings.mails_folder, self.mails, self.arrivals)
         pause = self.far_side.seconds_until_next()
         return LONGEST_SLEEP_SECONDS if pause is None else pause
 

@@ -64,7 +64,7 @@ def receive(session: Session, definitions: Definitions, reports: Sequence[Read],
         reason = report.refused
         if report.event is not None:
             try:
-                _check(definitions, report.event, now)
+                check(definitions, report.event, now)
                 who = report.student
                 student = who if isinstance(who, str) and who in known else _student(session, who, now)
                 good.append(report.event.model_copy(update={"student": student}))
@@ -89,7 +89,8 @@ def keep_problem(session: Session, raw: object, reason: str, now: Instant) -> No
     )
 
 
-def _check(definitions: Definitions, event: Event, now: Instant) -> None:
+def check(definitions: Definitions, event: Event, now: Instant) -> None:
+    """Whether an event can be used in this school now. Raises ValueError with the reason when it can't."""
     if event.at > now.add(seconds=CLOCK_SLACK_SECONDS):
         zone = definitions.school.timezone
         raise ValueError(

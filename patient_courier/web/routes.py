@@ -61,6 +61,7 @@ from patient_courier.web.places.students import (
     record,
     tags,
 )
+from patient_courier.web.places.students import pretending as student_pretending
 from patient_courier.web.places.today import approvals, needs, today
 from patient_courier.web.programs import changing, fetched, reading
 from patient_courier.web.public import (
@@ -124,6 +125,7 @@ def include_routes(app: FastAPI) -> None:
         listing,
         changes,
         record,
+        student_pretending,
         page,
         deliveries,
         needs,

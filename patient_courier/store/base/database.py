@@ -148,6 +148,14 @@ class Database:
                 yield session
 
     @contextmanager
+    def looking(self) -> Iterator[Connection]:
+        """The same for a few looks into indexes: beside those, a session would cost more than they do."""
+        with self._told():
+            self._check_file()
+            with self._engine.connect() as connection:
+                yield connection
+
+    @contextmanager
     def writing(self) -> Iterator[Session]:
         """One write transaction, committed at the end, or nothing at all when an error comes out of it.
 

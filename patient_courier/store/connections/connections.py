@@ -9,6 +9,7 @@ from functools import lru_cache
 from hashlib import sha256
 from typing import Any, Literal
 
+from sqlalchemy import Connection as Bound
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
@@ -41,6 +42,7 @@ class Kept:
     last: Instant | None
     refused: str | None
     refused_at: Instant | None
+    own_mailbox: bool
 
     @property
     def file(self) -> dict[str, Any]:
@@ -89,7 +91,17 @@ _COUNT = Statement(
 
 
 def _kept(row: Any) -> Kept:
-    return Kept(row.id, row.key, row.state, row.file, row.made, row.last, row.refused, row.refused_at)
+    return Kept(
+        row.id,
+        row.key,
+        row.state,
+        row.file,
+        row.made,
+        row.last,
+        row.refused,
+        row.refused_at,
+        row.own_mailbox,
+    )
 
 
 def every(session: Session) -> list[Kept]:
@@ -134,6 +146,11 @@ def add(session: Session, file: dict[str, Any], now: Instant) -> int:
     return row.id
 
 
+def say_own_mailbox(session: Session, id: int, own: bool) -> None:
+    """The owner's word that only they get what comes to the connection as mail, or that it is not so."""
+    session.execute(update(ConnectionRow).where(ConnectionRow.id == id).values(own_mailbox=own))
+
+
 def save(session: Session, id: int, file: dict[str, Any]) -> None:
     text = json.dumps(file, ensure_ascii=False)
     session.execute(update(ConnectionRow).where(ConnectionRow.id == id).values(file=text))
@@ -169,7 +186,7 @@ def give_secret(session: Session, id: int, kind: Secret, value: str, real: Insta
     session.add(ConnectionSecretRow(connection_id=id, kind=kind, value=value, digest=digest))
 
 
-def secrets_of(session: Session, id: int, kind: Secret, real: Instant) -> list[str]:
+def secrets_of(session: Session | Bound, id: int, kind: Secret, real: Instant) -> list[str]:
     """What holds now, the newest first."""
     return [row.value for row in _SECRETS.rows(session, id=id, kind=kind, real=real)]
 
@@ -183,7 +200,7 @@ def forget_secrets(session: Session, id: int) -> None:
     )
 
 
-def at_address(session: Session, address: str, real: Instant) -> Kept | None:
+def at_address(session: Session | Bound, address: str, real: Instant) -> Kept | None:
     """Whose address this is. Looked up by its digest, so that the time it takes tells nothing about the address."""
     row = _AT_ADDRESS.first(session, digest=_digest("address", address, 0), real=real)
     return _kept(row) if row is not None else None

@@ -901,6 +901,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/connections/{key}/mailbox": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say Own Mailbox
+         * @description With it, mails need no other proof; without, they need a secret or a signature.
+         */
+        put: operations["say_own_mailbox_api_connections__key__mailbox_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/connections/{key}/messages": {
         parameters: {
             query?: never;
@@ -3510,6 +3530,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/students/{key}/pretend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pretend
+         * @description Let it happen, now by the school's time: sequences react as to any event.
+         */
+        post: operations["pretend_api_students__key__pretend_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/students/{key}/pretend/outlook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Outlook
+         * @description What pretending it would set going, by the engine; nothing of it stays.
+         */
+        post: operations["outlook_api_students__key__pretend_outlook_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/students/{key}/sequences": {
         parameters: {
             query?: never;
@@ -3951,7 +4011,7 @@ export interface paths {
          * @description Take in one mail (RFC 5322) as a message: ``{"from", "subject", "text", "lines"}``.
          *
          *     403 for a connection that proves itself by its address alone: anybody can write a mail, so who hands it over must show
-         *     that it is the owner's own mail program.
+         *     that it is the owner's own mail program, or the owner must have said that the mailbox is theirs alone.
          */
         post: operations["post_mail_intake__address__mail_post"];
         delete?: never;
@@ -5417,6 +5477,8 @@ export interface components {
         /**
          * ConnectionOut
          * @description A connection with its file, which may still be in the making: ``missing`` says what it lacks.
+         *
+         *     ``own_mailbox`` is the owner's word that what comes as mail reaches only them; ``mail_folder`` is where a mail program puts it.
          */
         ConnectionOut: {
             /** Address */
@@ -5431,12 +5493,16 @@ export interface components {
             has_secret: boolean;
             /** Key */
             key: string;
+            /** Mail Folder */
+            mail_folder: string | null;
             /** Messages */
             messages: number;
             /** Missing */
             missing: string[];
             /** Name */
             name: string;
+            /** Own Mailbox */
+            own_mailbox: boolean;
             /** Refused */
             refused: string | null;
             /**
@@ -7723,6 +7789,14 @@ export interface components {
             /** Subject */
             subject: string;
         };
+        /**
+         * MailboxIn
+         * @description The owner's word that only they get what comes to the connection as mail.
+         */
+        MailboxIn: {
+            /** Own */
+            own: boolean;
+        };
         /** MakeFormIn */
         MakeFormIn: {
             /** Name */
@@ -9032,6 +9106,24 @@ export interface components {
             follows: components["schemas"]["FollowsOut"];
             /** Sentences */
             sentences: string[];
+        };
+        /**
+         * PretendedIn
+         * @description What is to have happened: ``object`` is the offer, course, lesson or quiz, ``score`` in percent goes with a quiz.
+         */
+        PretendedIn: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "buy" | "enrol" | "refund" | "start" | "complete" | "take_quiz" | "sign_in";
+            /**
+             * Object
+             * @default
+             */
+            object: string;
+            /** Score */
+            score?: number | null;
         };
         /**
          * PreviewIn
@@ -13749,6 +13841,48 @@ export interface operations {
                 content: {
                     "application/json": unknown;
                 };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    say_own_mailbox_api_connections__key__mailbox_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailboxIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {
@@ -20358,6 +20492,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudentOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    pretend_api_students__key__pretend_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PretendedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    outlook_api_students__key__pretend_outlook_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PretendedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PretendOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import Button from "ant-design-vue/es/button";
+import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
 import Select from "ant-design-vue/es/select";
@@ -51,6 +52,9 @@ const give = useAct(
 const renew = useAct(() => data(api.POST("/api/connections/{key}/address", path.value)), {
   done: () => notice.done("A new address. The one before holds for another day."),
 });
+const sayMailbox = useAct((own: boolean) =>
+  data(api.PUT("/api/connections/{key}/mailbox", { ...path.value, body: { own } })),
+);
 const copy = useCopy();
 async function askRenew(): Promise<void> {
   if (
@@ -172,6 +176,23 @@ async function askRenew(): Promise<void> {
       </template>
       <span v-else class="soft">Save this first; then the secret is made.</span>
     </div>
+    <details class="mails" :open="connection.own_mailbox">
+      <summary class="label">Does it only write mails?</summary>
+      <p class="soft">
+        A mail program can hand each mail to <code class="postmark">{{ connection.address }}/mail</code
+        ><template v-if="connection.mail_folder"
+          >, or put it into the folder <code class="postmark">{{ connection.mail_folder }}</code> on the
+          server</template
+        >. It becomes a message with its sender, subject, text and lines.
+      </p>
+      <Checkbox :checked="connection.own_mailbox" @change="(e) => sayMailbox.mutate(Boolean(e.target.checked))"
+        >The mailbox these come from is mine alone: nobody else can put a mail there</Checkbox
+      >
+      <p class="soft">
+        Without your word, mails are taken only from a program that shows a secret or a signature, since anybody can
+        write a mail{{ connection.mail_folder ? ", and those in the folder wait there" : "" }}.
+      </p>
+    </details>
     <p v-if="connection.refused" class="refused">Last refused, {{ connection.refused }}</p>
   </section>
 </template>
@@ -212,7 +233,8 @@ label :deep(input) {
 .given {
   width: 190px;
 }
-.more {
+.more,
+.mails p {
   margin: 0;
 }
 .needed,

@@ -14,6 +14,7 @@ import ConsentBox from "./ConsentBox.vue";
 import EditStudent from "./EditStudent.vue";
 import EraseStudent from "./EraseStudent.vue";
 import HandWork from "./HandWork.vue";
+import PretendHappened from "./PretendHappened.vue";
 
 const props = defineProps<{ id: string }>();
 const notice = useNotice();
@@ -168,6 +169,11 @@ const OUTCOME: Record<string, string> = {
             </div>
           </div>
           <HandWork :id="id" act="start" />
+        </section>
+        <section class="sheet box">
+          <h2>Try it out</h2>
+          <p class="soft">As if their course site or a shop had reported it; you see first what that would post.</p>
+          <PretendHappened :id="id" />
         </section>
         <section class="sheet box">
           <h2>Post</h2>

@@ -15,7 +15,8 @@ class ConnectionRow(Table):
     """Something outside that reports events; state ``listening``, ``on`` or ``off``.
 
     ``file`` is its connection file as JSON text, which can be one that is still being made. ``kept`` are the bytes of its
-    kept messages. ``refused`` is what was wrong with the last message that was refused.
+    kept messages. ``refused`` is what was wrong with the last message that was refused. ``own_mailbox`` is the owner's word that
+    only they get what comes as mail.
     """
 
     __tablename__ = "connections"
@@ -28,6 +29,7 @@ class ConnectionRow(Table):
     last: Mapped[Instant | None]
     refused: Mapped[str | None]
     refused_at: Mapped[Instant | None]
+    own_mailbox: Mapped[bool] = mapped_column(default=False)
 
 
 class ConnectionSecretRow(Table):

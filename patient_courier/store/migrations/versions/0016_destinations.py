@@ -1,4 +1,5 @@
-"""Destinations with their messages, among which calls of steps go out too; keys of programs; lists that tools fetch."""
+"""Destinations with their messages, among which calls of steps go out too; keys of programs; lists that tools fetch;
+the owner's word that a connection's mailbox is theirs alone."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,6 +13,9 @@ depends_on = None
 
 
 def upgrade() -> None:
+    op.add_column(
+        "connections", sa.Column("own_mailbox", sa.Boolean(), nullable=False, server_default=sa.false())
+    )
     op.create_table(
         "destinations",
         sa.Column("id", sa.Integer(), nullable=False),

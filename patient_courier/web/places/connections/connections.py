@@ -64,7 +64,10 @@ class ConnectionLine(BaseModel):
 
 
 class ConnectionOut(BaseModel):
-    """A connection with its file, which may still be in the making: ``missing`` says what it lacks."""
+    """A connection with its file, which may still be in the making: ``missing`` says what it lacks.
+
+    ``own_mailbox`` is the owner's word that what comes as mail reaches only them; ``mail_folder`` is where a mail program puts it.
+    """
 
     key: str
     name: str
@@ -77,6 +80,8 @@ class ConnectionOut(BaseModel):
     waits: int
     missing: list[str]
     refused: str | None
+    own_mailbox: bool
+    mail_folder: str | None
 
 
 class MakeIn(BaseModel):
@@ -213,6 +218,8 @@ def connection_out(session: Session, post: Post, kept: Kept, response: Response)
         waits=waiting.number(session, kept.id),
         missing=missing(kept.file),
         refused=refused,
+        own_mailbox=kept.own_mailbox,
+        mail_folder=str(post.settings.mails_folder / kept.key) if post.settings.mails_folder else None,
     )
 
 

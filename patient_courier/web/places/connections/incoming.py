@@ -31,7 +31,10 @@ class Became(BaseModel):
     not_for_us: int = 0
 
 
-BY_ADDRESS = "Mails are only taken from a connection that proves itself by a secret or a signature."
+BY_ADDRESS = (
+    "Mails are only taken from a connection that proves itself by a secret or a signature, or whose mailbox is its "
+    "owner's alone."
+)
 # The last part of a connection's address.
 InAddress = Annotated[str, Path(max_length=200)]
 _ANSWERS: dict[int | str, dict[str, Any]] = {
@@ -65,7 +68,7 @@ async def post_mail(address: InAddress, request: Request) -> Response:
     """Take in one mail (RFC 5322) as a message: ``{"from", "subject", "text", "lines"}``.
 
     403 for a connection that proves itself by its address alone: anybody can write a mail, so who hands it over must show
-    that it is the owner's own mail program.
+    that it is the owner's own mail program, or the owner must have said that the mailbox is theirs alone.
     """
     body = await request.body()
     post: Post = request.scope["served"].post
@@ -90,15 +93,15 @@ def whose(
 ) -> tuple[int | None, str | None]:
     """The connection that takes messages at an address, and what is wrong with the proof of this one.
 
-    ``mail``: the address alone is no proof, since mails come from anybody.
+    ``mail``: the address alone is no proof, since mails come from anybody, unless the mailbox is the owner's alone.
     """
     real = real_now()
-    with post.database.reading() as session:
-        kept = connections.at_address(session, address, real)
+    with post.database.looking() as connection:
+        kept = connections.at_address(connection, address, real)
         if kept is None or kept.state == "off":
             return None, None
-        valid = connections.secrets_of(session, kept.id, "proof", real)
-    if mail and proof_of(kept).kind == "address":
+        valid = connections.secrets_of(connection, kept.id, "proof", real)
+    if mail and proof_of(kept).kind == "address" and not kept.own_mailbox:
         return kept.id, BY_ADDRESS
     try:
         prove(proof_of(kept), valid, body, request.headers, real)

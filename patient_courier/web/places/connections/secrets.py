@@ -52,6 +52,18 @@ def give_secret(key: str, body: GivenSecret, user: SignedIn, session: Writing) -
     connections.give_secret(session, kept.id, "proof", body.secret, real_now())
 
 
+class MailboxIn(BaseModel):
+    """The owner's word that only they get what comes to the connection as mail."""
+
+    own: bool
+
+
+@router.put("/{key}/mailbox", status_code=204)
+def say_own_mailbox(key: str, body: MailboxIn, user: SignedIn, session: Writing) -> None:
+    """With it, mails need no other proof; without, they need a secret or a signature."""
+    connections.say_own_mailbox(session, the(session, key).id, body.own)
+
+
 @router.post("/{key}/address")
 def renew_address(
     key: str, user: SignedIn, post: ThePost, session: Writing, response: Response
