@@ -135,11 +135,12 @@ async function take(event: Event): Promise<void> {
     <LettersBox :model-value="school" @update:model-value="(now) => (current = now)" />
     <section class="sheet box">
       <h2>What comes in and goes out</h2>
-      <p class="soft">Shops, course sites and forms report what happens: orders, finished lessons, sign-ups.</p>
-      <div>
+      <p class="soft">
+        Shops, course sites and forms report what happens: orders, finished lessons, sign-ups. Other tools hear of it.
+      </p>
+      <div class="ways">
         <RouterLink to="/school/connections"><Button>Connections</Button></RouterLink
-        >{{ " " }} <RouterLink to="/school/sign-up"><Button>Sign-up pages</Button></RouterLink
-        >{{ " " }}
+        >{{ " " }} <RouterLink to="/school/sign-up"><Button>Sign-up pages</Button></RouterLink>
         <RouterLink to="/school/destinations"><Button>Destinations and keys</Button></RouterLink>
       </div>
       <dl>
@@ -197,6 +198,11 @@ async function take(event: Event): Promise<void> {
   gap: 18px;
   align-items: start;
   max-width: 1180px;
+}
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
 }
 .box {
   padding: 14px 18px 18px;
