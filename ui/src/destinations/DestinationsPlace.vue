@@ -103,10 +103,8 @@ const make = useAct(() => data(api.POST("/api/destinations", { body: draft.value
     <ListsBox />
     <section class="sheet calls">
       <h2>Calls of steps</h2>
-      <p class="soft">
-        Steps of sequences can call another program too; what they said and what was answered stands in
-        <RouterLink to="/school/destinations/this">their log</RouterLink>.
-      </p>
+      <p class="soft">Steps of sequences can call another program too; what they said and what was answered is kept.</p>
+      <RouterLink to="/school/destinations/this"><Button size="small">Look at the calls</Button></RouterLink>
     </section>
   </div>
 </template>
@@ -125,7 +123,7 @@ const make = useAct(() => data(api.POST("/api/destinations", { body: draft.value
 }
 .calls h2,
 .calls p {
-  margin: 0;
+  margin: 0 0 6px;
 }
 .num {
   text-align: right;
