@@ -8,7 +8,7 @@ from hashlib import sha256
 from secrets import token_urlsafe
 from typing import Literal
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -95,6 +95,12 @@ def answered(session: Session, id: int, key: str, real: Instant) -> Answered | N
     if row is None or row.at <= real.subtract(hours=ANSWERS_HOURS):
         return None
     return Answered(row.asked, row.status, row.body)
+
+
+def forget(session: Session, email: str) -> None:
+    """Forget every answer in which this address stands."""
+    found = func.instr(func.lower(ApiAnswerRow.body), email.lower()) > 0
+    session.execute(delete(ApiAnswerRow).where(found))
 
 
 def keep_answer(session: Session, id: int, key: str, what: Answered, real: Instant) -> None:

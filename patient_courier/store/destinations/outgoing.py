@@ -124,21 +124,20 @@ def keep(session: Session, ids: Collection[int]) -> None:
 
 def settle(session: Session, tried: Sequence[Tried]) -> None:
     """What became of messages: taken, to be tried again, or set aside; and how their destinations stand since."""
-    session.execute(
-        insert(OutgoingTryRow),
-        [
-            {"outgoing_id": x.id, "at": x.at, "status": x.status, "answer": x.answer, "took": x.took}
-            for x in tried
-        ],
-    )
-    rows = {
-        row.id: row
-        for row in session.scalars(select(OutgoingRow).where(OutgoingRow.id.in_([x.id for x in tried])))
-    }
+    ids = [one.id for one in tried]
+    rows = {row.id: row for row in session.scalars(select(OutgoingRow).where(OutgoingRow.id.in_(ids)))}
+    # Whoever was erased meanwhile, and what was taken away, has no log.
+    tries = [
+        {"outgoing_id": x.id, "at": x.at, "status": x.status, "answer": x.answer, "took": x.took}
+        for x in tried
+        if x.id in rows
+    ]
+    if tries:
+        session.execute(insert(OutgoingTryRow), tries)
     for one in tried:
         row = rows.get(one.id)
         if row is None or row.status != "queued":
-            continue  # erased meanwhile, or ended with its destination
+            continue  # ended with its destination
         row.tries += 1
         row.reason = one.reason
         row.since = row.since or one.at
@@ -189,15 +188,15 @@ def put_sample(session: Session, destination: int, kind: str, body: str, at: Ins
 def call_body(session: Session, row: OutgoingRow) -> dict[str, Any]:
     """What a call tells: who, in which run and step, about what. Times are RFC 3339 in UTC."""
     student = session.get_one(StudentRow, row.student_id)
-    run = session.get_one(RunRow, row.run)
+    run = session.get(RunRow, row.run)
     return {
         "type": "call",
         "at": row.at.format_iso(),
-        "sequence": run.sequence,
+        "sequence": run.sequence if run else None,
         "step": row.step,
         "round": row.round,
-        "started": run.started.format_iso(),
-        "subject": dict(run.subject["objects"]) if run.subject else None,
+        "started": run.started.format_iso() if run else None,
+        "subject": dict(run.subject["objects"]) if run and run.subject else None,
         "student": {
             "key": student.key,
             "email": student.email,

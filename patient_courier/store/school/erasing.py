@@ -25,6 +25,7 @@ from patient_courier.store.base.tables import (
 )
 from patient_courier.store.completion import issuing
 from patient_courier.store.connections import messages
+from patient_courier.store.destinations import api_keys
 from patient_courier.store.letters.outcomes import OUTCOMES
 from patient_courier.store.students import sign_ups
 
@@ -99,6 +100,7 @@ def erase(session: Session, id: int) -> None:
             session.delete(problem)
     messages.forget(session, row.email)
     sign_ups.forget(session, row.email)
+    api_keys.forget(session, row.email)
     session.execute(delete(StudentRow).where(StudentRow.id == id))
 
 

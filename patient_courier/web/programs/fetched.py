@@ -47,4 +47,6 @@ def fetch_list(secret: Annotated[str, Path(max_length=100)], post: ThePost, limi
         for id in ids
         if (one := persons.get(id)) is not None
     ]
-    return csv_file(f"{found.name}.csv", COLUMNS, lines)
+    answer = csv_file(f"{found.name}.csv", COLUMNS, lines)
+    answer.headers["Cache-Control"] = "no-store"
+    return answer

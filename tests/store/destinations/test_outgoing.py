@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 
 from patient_courier.core.destinations.told import KINDS
 from patient_courier.core.school.file import SchoolFile
@@ -21,6 +21,8 @@ from patient_courier.dispatch.taking import take_events
 from patient_courier.store.base.tables import DestinationRow, OutgoingRow, OutgoingTryRow
 from patient_courier.store.destinations import destinations, outgoing, outgoing_log
 from patient_courier.store.destinations.outgoing import Tried
+from patient_courier.store.school.erasing import erase
+from patient_courier.store.students import people
 from tests.live import LiveSchool
 from tests.receiver import Receiver, receiving
 from tests.schools import bought, event, read, school
@@ -196,6 +198,38 @@ def test_gone_ends_it_and_sets_aside_what_waits(tmp_path, receiver):
     assert live.state().state == "ended"
     live.take(bought(student="bo"))
     assert len(live.rows()) == 2  # it hears no more
+
+
+def test_who_is_erased_while_it_is_posted_leaves_no_trace_and_the_others_are_noted(tmp_path, receiver):
+    live = Telling(tmp_path, receiver.url, kinds=("purchased",))
+    live.take(*(bought(student=one["key"]) for one in STUDENTS))
+
+    def forget_ana(body: bytes) -> int:
+        if b"ana@" in body:
+            with live.database.writing() as session:
+                erase(session, people.by_address(session, "ana@example.org").id)
+        return 204
+
+    receiver.answer = forget_ana
+    live.outgoing.empty()
+    assert [row.status for row in live.rows()] == ["sent", "sent"] and len(receiver.got) == 3
+    with live.database.reading() as session:
+        assert session.scalar(select(func.count(OutgoingTryRow.id))) == 2
+
+
+def test_a_destination_taken_away_while_it_is_posted_to_is_gone(tmp_path, receiver):
+    live = Telling(tmp_path, receiver.url, kinds=("purchased",))
+    live.take(*(bought(student=one["key"]) for one in STUDENTS))
+
+    def remove(body: bytes) -> int:
+        with live.database.writing() as session:
+            destinations.remove(session, 1)
+        return 204
+
+    receiver.answer = remove
+    live.outgoing.empty()
+    live.take(event("2026-03-02", "tag_added", tag="keeper"))
+    assert live.rows() == []
 
 
 def test_a_practice_school_keeps_what_it_would_post_outside(tmp_path):

@@ -114,6 +114,42 @@ def test_one_that_is_gone_stands_in_needs_you_until_the_owner_has_said(app, rece
     until(lambda: log(app)[0]["status"] == "sent")
 
 
+def test_nothing_is_posted_while_it_is_paused_and_nothing_promises_so(app, receiver):
+    destination(app, receiver.url, "tag_added")
+    paused = app.client.post("/api/destinations/the-list/state", json={"state": "paused"}).json()
+    assert (paused["state"], paused["why"]) == ("paused", None)
+    app.client.post("/api/students/ana/tags", json={"add": ["keeper"], "remove": []})
+    (line,) = log(app)
+    for path, body in (
+        ("/api/destinations/the-list/sample", {"kind": "tag_added"}),
+        ("/api/outgoing/the-list/again", {"id": line["id"]}),
+    ):
+        refused = app.client.post(path, json=body)
+        assert refused.status_code == 409 and "Let it go on first" in refused.json()["detail"]
+    assert [x for x in app.client.get("/api/needs-you").json() if x["kind"] == "destination"] == []
+    assert app.client.get("/api/destinations").json()["items"][0]["waits"] == 1 and receiver.got == []
+    app.client.post("/api/destinations/the-list/state", json={"state": "on"})
+    until(lambda: log(app)[0]["status"] == "sent")
+    assert app.client.delete("/api/destinations/the-list").status_code == 204
+    assert app.client.get("/api/outgoing/the-list").status_code == 404
+
+
+def test_what_is_set_up_can_be_changed_and_what_waits_goes_to_the_new_address(app, receiver):
+    receiver.answer = 500
+    destination(app, receiver.url, "tag_added")
+    app.client.post("/api/students/ana/tags", json={"add": ["keeper"], "remove": []})
+    (line,) = until(lambda: [x for x in log(app) if x["tries"]])
+    with receiving() as other:
+        body = {"name": "The list", "url": other.url, "kinds": ["tag_removed"], "courses": ["bees"]}
+        saved = app.client.put("/api/destinations/the-list", json=body).json()
+        assert (saved["kinds"], saved["courses"], saved["waits"]) == (["tag_removed"], ["bees"], 1)
+        app.client.post("/api/outgoing/the-list/again", json={"id": line["id"]})
+        until(lambda: len(other.got) == 1)
+        app.client.post("/api/students/ana/tags", json={"add": ["more"], "remove": ["keeper"]})
+        until(lambda: len(other.got) == 2)
+        assert [x["type"] for x in other.told()] == ["tag_added", "tag_removed"]
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [

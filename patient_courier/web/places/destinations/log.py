@@ -84,6 +84,8 @@ def outgoing_log(
 def post_again(key: str, body: PostAgainIn, user: SignedIn, post: ThePost, session: Writing) -> AgainOut:
     """Let messages go out once more, each under its own id, by which the receiver can tell it has had it."""
     whose = _whose(session, key)
+    if whose is not None and the(session, key).state != "on":
+        raise HTTPException(409, "Nothing is posted there now. Let it go on first.")
     done = stored.again(session, whose, body.id)
     if body.id is not None and not done and not stored.is_queued(session, body.id):
         raise HTTPException(404, "There is no such message. The log ends after thirty days.")
