@@ -326,15 +326,21 @@ class Format(StrEnum):
 
     SCHOOL = "school"
     CONNECTION = "connection"
+    MESSAGE = "message"
 
 
 @app.command()
 def schema(of: Annotated[Format, typer.Argument(help="Which file.")] = Format.SCHOOL) -> None:
-    """The JSON Schema of the school file, or of a connection file."""
+    """The JSON Schema of the school file, of a connection file, or of a message to a destination."""
+    from patient_courier.core.destinations.told import Told
     from patient_courier.core.translating.connection import Connection
 
-    model: type[BaseModel] = SchoolFile if of is Format.SCHOOL else Connection
-    print(json.dumps(model.model_json_schema(by_alias=True), ensure_ascii=False, indent=2))
+    models: dict[Format, type[BaseModel]] = {
+        Format.SCHOOL: SchoolFile,
+        Format.CONNECTION: Connection,
+        Format.MESSAGE: Told,
+    }
+    print(json.dumps(models[of].model_json_schema(by_alias=True), ensure_ascii=False, indent=2))
 
 
 class StandIn(StrEnum):
@@ -362,9 +368,9 @@ def stand_in(
     uvicorn.run(page_of(which.value, to), host="127.0.0.1", port=port, log_level="error", ws="none")
 
 
-@app.command(hidden=True)
+@app.command()
 def openapi() -> None:
-    """The OpenAPI description that the front end's types are made from."""
+    """The OpenAPI description: what programs may ask, and the webhooks that destinations are posted."""
     from pydantic.json_schema import models_json_schema
 
     from patient_courier.web.app import describe
