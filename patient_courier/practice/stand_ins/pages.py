@@ -238,7 +238,8 @@ _FRAME = """<!doctype html><html lang="en"><meta charset="utf-8"><meta name="vie
 <title>{name}</title><style>
 body{{font:15px/1.5 system-ui,sans-serif;max-width:760px;margin:24px auto;padding:0 16px;color:#2b2618;background:#f6f1e4}}
 form{{display:grid;grid-template-columns:repeat(auto-fit,minmax(230px,1fr));gap:10px 16px;align-items:end}}
-label{{display:grid;gap:2px}}input,select,button{{font:inherit;padding:5px 8px}}label:first-child{{grid-column:1/-1}}
+label{{display:grid;gap:2px;min-width:0}}
+input,select,button{{font:inherit;padding:5px 8px;min-width:0}}label:first-child{{grid-column:1/-1}}
 table{{width:100%;border-collapse:collapse;margin-top:12px}}td{{border-top:1px solid #d8cdb2;padding:4px 8px;
 vertical-align:top;overflow-wrap:anywhere}}</style><h1>{name}</h1>
 <p>This is no real program: it sends what a real one would, in words of its own.</p>
