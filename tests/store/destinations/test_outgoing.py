@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,6 +16,7 @@ from sqlalchemy import func, select, update
 from patient_courier.core.destinations.told import KINDS
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import parse_moment
+from patient_courier.dispatch.feedback import take_feedback
 from patient_courier.dispatch.importing import quiet
 from patient_courier.dispatch.outgoing import Outgoing
 from patient_courier.dispatch.taking import take_events
@@ -230,6 +232,20 @@ def test_a_destination_taken_away_while_it_is_posted_to_is_gone(tmp_path, receiv
     live.outgoing.empty()
     live.take(event("2026-03-02", "tag_added", tag="keeper"))
     assert live.rows() == []
+
+
+def test_what_a_student_answers_is_told_with_their_words_and_only_about_the_courses_asked_for(tmp_path):
+    live = Telling(tmp_path, "http://127.0.0.1:9/", kinds=("feedback_given",), courses=["bees"])
+    with live.database.writing() as session:
+        definitions = live.library.load(session)
+        for course in ("bees", "other"):
+            take_feedback(session, definitions, 1, "how", course, "well", 4, NOW, "More bees")
+    (row,) = live.rows()
+    data = json.loads(row.body)["data"]
+    assert (data["feedback"], data["course"]["key"]) == (
+        {"answer": "well", "value": 4, "words": "More bees"},
+        "bees",
+    )
 
 
 def test_a_practice_school_keeps_what_it_would_post_outside(tmp_path):

@@ -66,7 +66,7 @@ def test_a_sample_goes_out_like_the_others_and_both_secrets_sign_for_a_day(app, 
         Webhook(app.post_office.secrets["calls"]).verify(body, {k.lower(): v for k, v in headers.items()})
 
 
-def test_feedback_news_and_tags_are_told(app, receiver):
+def test_news_and_tags_are_told(app, receiver):
     destination(app, receiver.url, "news_on", "news_off", "tag_added", "tag_removed")
     app.client.post("/api/students/ana/tags", json={"add": ["keeper"], "remove": []})
     app.client.post("/api/students/ana/tags", json={"add": [], "remove": ["keeper"]})

@@ -10,6 +10,7 @@ import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import { useNotice } from "../parts/notice";
 import OnceShown from "./OnceShown.vue";
+import ShelfBox from "./ShelfBox.vue";
 
 /** Keys with which programs come in: what each may do, when it was used last; one can be ended at once. */
 type Scope = Api["ApiKeyOut"]["scopes"][number];
@@ -48,11 +49,7 @@ async function askEnd(one: Api["ApiKeyOut"]): Promise<void> {
 </script>
 
 <template>
-  <section class="sheet box" aria-label="Keys of programs">
-    <header>
-      <h2>Keys of programs</h2>
-      <Button size="small" @click="making = true">Make a key</Button>
-    </header>
+  <ShelfBox title="Keys of programs" act="Make a key" @act="making = true">
     <p class="soft">
       With a key a program reads students and figures, reports events or changes tags and enrolments. None posts a
       letter by itself: what goes out is up to your sequences.
@@ -104,26 +101,10 @@ async function askEnd(one: Api["ApiKeyOut"]): Promise<void> {
         <Checkbox v-for="[scope, says] in SCOPES" :key="scope" :value="scope">It may {{ says }}</Checkbox>
       </Checkbox.Group>
     </AskDialog>
-  </section>
+  </ShelfBox>
 </template>
 
 <style scoped>
-.box {
-  padding: 12px 14px 14px;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-}
-header {
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-  gap: 10px;
-}
-h2,
-p {
-  margin: 0;
-}
 .num {
   text-align: right;
 }

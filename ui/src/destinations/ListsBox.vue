@@ -11,6 +11,7 @@ import AskDialog from "../parts/AskDialog.vue";
 import { counted } from "../parts/counted";
 import { useNotice } from "../parts/notice";
 import OnceShown from "./OnceShown.vue";
+import ShelfBox from "./ShelfBox.vue";
 
 /** Lists of students that tools fetch as CSV, each at an address of its own. */
 type What = Api["FetchedListOut"]["what"];
@@ -52,11 +53,7 @@ async function askRemove(one: Api["FetchedListOut"]): Promise<void> {
 </script>
 
 <template>
-  <section class="sheet box" aria-label="Lists that tools fetch">
-    <header>
-      <h2>Lists that tools fetch</h2>
-      <Button size="small" @click="making = true">Make a list</Button>
-    </header>
+  <ShelfBox title="Lists that tools fetch" act="Make a list" @act="making = true">
     <p class="soft">
       A list as CSV at a secret address, for spreadsheets and tools that fetch one. It always says who is on it now, and
       who of them gets news.
@@ -105,26 +102,10 @@ async function askRemove(one: Api["FetchedListOut"]): Promise<void> {
         />
       </div>
     </AskDialog>
-  </section>
+  </ShelfBox>
 </template>
 
 <style scoped>
-.box {
-  padding: 12px 14px 14px;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-}
-header {
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-  gap: 10px;
-}
-h2,
-p {
-  margin: 0;
-}
 .num {
   text-align: right;
 }
