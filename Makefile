@@ -1,4 +1,4 @@
-.PHONY: demo demo-fresh test fuzz bench build types screenshots lint
+.PHONY: demo demo-fresh dist test fuzz bench build types screenshots lint
 PYTHON ?= python3
 VENV := .venv/bin
 
@@ -32,6 +32,13 @@ screenshots: build .stamps/browser
 lint: .stamps/python
 	$(VENV)/ruff format .
 	$(VENV)/ruff check --fix .
+
+# The whole installation as one wheel, and the versions it was tested with; a wheel takes whatever lies in build/, so that goes first.
+dist: build
+	rm -rf build dist
+	$(VENV)/pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation --wheel-dir dist .
+	grep -v '^-e' requirements.lock > dist/constraints.txt
+	rm -rf build
 
 # The API is typed once: OpenAPI from the routes, TypeScript from OpenAPI.
 types: .stamps/python .stamps/node

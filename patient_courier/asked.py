@@ -36,3 +36,13 @@ def password(value: str) -> str:
     if not SHORTEST <= len(value) <= LONGEST:
         raise typer.BadParameter(f"it needs {SHORTEST} characters or more, and at most {LONGEST}")
     return value
+
+
+def own_zone() -> str:
+    """This machine's time zone, to be confirmed."""
+    from whenever import Instant
+
+    try:
+        return Instant.now().to_system_tz().tz or "Europe/Lisbon"
+    except (AttributeError, ValueError):
+        return "UTC"

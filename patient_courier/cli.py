@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import sys
-from contextlib import closing
 from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -21,7 +20,6 @@ from patient_courier import asked
 from patient_courier.core.reading.school_file import Unreadable, read_school, write_school
 from patient_courier.core.rehearsing.rehearsal import definitions_of
 from patient_courier.core.rehearsing.rehearsal import rehearse as play
-from patient_courier.core.school.courses import School
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import parse_moment
 from patient_courier.printed import print_calendar, print_findings
@@ -68,13 +66,16 @@ def demo(
 
 @app.command()
 def serve() -> None:
-    """Serve the school whose settings are in the environment (PATIENT_COURIER_…)."""
+    """Serve the school whose settings are in the environment (PATIENT_COURIER_…); without one, the page that makes one."""
     from patient_courier.demo.loading import DEMO_PASSWORD
     from patient_courier.settings import Settings
     from patient_courier.store.school.users import owner
     from patient_courier.web.sign_in import fits
 
     settings = Settings()
+    if not settings.database.exists():
+        _begin(settings)
+        return
     database = _opened(settings)
     with database.reading() as session:
         known = owner(session)
@@ -91,7 +92,7 @@ def _opened(settings: Settings) -> Database:
     """The school's database, brought up to date. Ends with a sentence when it can't be used."""
     from sqlalchemy.exc import DatabaseError
 
-    from patient_courier.store.base.database import Database, Unusable
+    from patient_courier.store.base.database import Database, TooNew, Unusable
 
     path = settings.database
     if not path.exists():
@@ -102,6 +103,9 @@ def _opened(settings: Settings) -> Database:
         database.migrate()
         with database.noting():
             pass
+    except TooNew as error:
+        problems.print(f"The school at {path} is not opened: {error}.")
+        raise typer.Exit(2) from error
     except (OSError, DatabaseError, Unusable) as error:
         why = str(error.orig) if isinstance(error, DatabaseError) else str(error)
         problems.print(
@@ -144,7 +148,6 @@ def _serve(database: Database, settings: Settings) -> None:
     from patient_courier.dispatch.dispatcher import Post
     from patient_courier.dispatch.only_one import InHand
     from patient_courier.web.app import create_app
-    from patient_courier.web.serving import serve as serve_app
 
     post = Post(database, settings)
     try:
@@ -152,7 +155,37 @@ def _serve(database: Database, settings: Settings) -> None:
     except InHand as error:
         problems.print(str(error))
         raise typer.Exit(2) from error
-    serve_app(create_app(post), settings.host, settings.port, settings.trusted_proxies)
+    console.print(
+        f"\n  {settings.database} is served at [bold]{settings.address}[/bold]. Stop with Ctrl C.\n"
+    )
+    _listen(create_app(post), settings)
+
+
+def _begin(settings: Settings) -> None:
+    """No school yet: the page that makes one, and then that school."""
+    from patient_courier.web.app import create_beginning
+
+    beginning = create_beginning(settings)
+    console.print("\n  There is no school here yet. Open this to set one up; it works once, within an hour:")
+    console.print(f"\n  [bold]{beginning.link}[/bold]\n", soft_wrap=True)
+    _listen(beginning, settings)
+
+
+def _listen(served: Any, settings: Settings) -> None:
+    from patient_courier.web.serving import serve as serve_app
+
+    certificate, key = settings.tls_certificate, settings.tls_key
+    if (certificate is None) != (key is None):
+        problems.print("PATIENT_COURIER_TLS_CERTIFICATE and PATIENT_COURIER_TLS_KEY go together: give both.")
+        raise typer.Exit(2)
+    try:
+        serve_app(served, settings.host, settings.port, settings.trusted_proxies, certificate, key)
+    except OSError as error:
+        # Also what the certificate's files can't be used for (ssl.SSLError).
+        problems.print(
+            f"It can't be served at {settings.address}: {error}. Check the port and the certificate's files."
+        )
+        raise typer.Exit(2) from error
 
 
 @app.command()
@@ -160,11 +193,17 @@ def new(
     school: Annotated[str, typer.Option(prompt="What is your school called?", callback=asked.named)],
     email: Annotated[str, typer.Option(prompt="Your e-mail address", callback=asked.address)],
     name: Annotated[str, typer.Option(prompt="Your name", callback=asked.named)],
-    timezone: Annotated[str, typer.Option(prompt="Your time zone, e.g. Europe/Lisbon", callback=asked.zone)],
+    timezone: Annotated[
+        str,
+        typer.Option(prompt="Your time zone", default_factory=asked.own_zone, callback=asked.zone),
+    ],
     password: Annotated[
         str,
         typer.Option(prompt="A password (10 characters or more)", hide_input=True, callback=asked.password),
     ],
+    postal_address: Annotated[
+        str, typer.Option(help="The school's postal address; it stands below every letter.")
+    ] = "",
     practice: Annotated[
         bool, typer.Option(help="A school to try things in: its clock can be moved.")
     ] = False,
@@ -177,35 +216,14 @@ def new(
     ] = None,
 ) -> None:
     """Make a new school in the database of the settings: empty, or the school of a file with its history."""
-    from patient_courier.dispatch.clock import real_now
-    from patient_courier.dispatch.credentials import check_keys
-    from patient_courier.dispatch.history import play_history
-    from patient_courier.dispatch.pictures import keep_pictures, read_pictures
-    from patient_courier.intake.apart import Apart
+    from patient_courier.dispatch.beginning import Answers, begin_school, school_of
     from patient_courier.settings import Settings
-    from patient_courier.store.base.database import Database
-    from patient_courier.store.base.definitions import load_definitions
-    from patient_courier.store.completion.issuing import restore_facts
-    from patient_courier.store.school.opening import open_school
-    from patient_courier.store.school.users import add_user
     from patient_courier.web.sign_in import hash_password
 
-    settings = Settings()
-    if settings.database.exists():
-        problems.print(
-            f"There is a school at {settings.database} already; choose another PATIENT_COURIER_DATABASE."
-        )
-        raise typer.Exit(2)
-    about = {"name": school, "timezone": timezone, "sender": {"name": name, "email": email}}
-    empty = {"format": "patient-courier.school", "version": 1, "school": about}
+    answers = Answers(school, name, email, timezone, hash_password(password), postal_address.strip())
     try:
-        file = read_school(json.dumps(empty))
-        if start_from is not None:
-            given = read_school(start_from.read_bytes())
-            file = given.model_copy(update={"school": given.school.model_copy(update=_identity(file.school))})
-        with closing(Apart()) as reader:
-            read = read_pictures(reader, file)
-        hashed = hash_password(password)
+        file = school_of(answers, start_from.read_bytes() if start_from is not None else None)
+        begin_school(Settings(), file, answers, practice=practice)
     except Unreadable as error:
         for fault in error.faults:
             problems.print(f"{fault.pointer}: {fault.sentence}")
@@ -213,29 +231,7 @@ def new(
     except (OSError, ValueError) as error:
         problems.print(str(error))
         raise typer.Exit(2) from error
-    database = Database(settings.database)
-    database.migrate()
-    try:
-        with database.writing() as session:
-            now = real_now()
-            check_keys(file.signing_keys)
-            open_school(session, file, now, practice=practice)
-            keep_pictures(session, read, now)
-            add_user(session, email=email, name=name, role="owner", password=hashed)
-            play_history(session, load_definitions(session, settings.address), file.events, now)
-            restore_facts(session)
-    except ValueError as error:
-        database.close()
-        settings.database.unlink()
-        problems.print(str(error))
-        raise typer.Exit(2) from error
-    database.close()
     console.print(f"{school} is ready. Start it with: patient-courier serve")
-
-
-def _identity(school: School) -> dict[str, Any]:
-    """What the owner has just answered about the school."""
-    return {"name": school.name, "timezone": school.timezone, "sender": school.sender}
 
 
 @app.command()

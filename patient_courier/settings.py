@@ -6,11 +6,11 @@ from pathlib import Path
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
-from patient_courier.post.carriers import Security
+from patient_courier.core.upkeep.mail_server import Security
 
 
 class Settings(BaseSettings):
-    """Where things are and how mail goes out. Without ``smtp_host`` letters go to the mailroom."""
+    """Where things are and how mail goes out. Without ``smtp_host`` the owner's server holds, or else the mailroom."""
 
     model_config = SettingsConfigDict(env_prefix="PATIENT_COURIER_")
 
@@ -33,9 +33,13 @@ class Settings(BaseSettings):
     mails_folder: Path | None = None
     # Addresses of proxies in front, with commas between: only they are believed when they say where a request comes from.
     trusted_proxies: str = ""
+    # A certificate and its key (PEM), to be reached by https without a proxy in front.
+    tls_certificate: Path | None = None
+    tls_key: Path | None = None
     demo: bool = False
 
     @property
     def address(self) -> str:
         """The address under which students and the owner reach this application."""
-        return (self.site or f"http://{self.host}:{self.port}").rstrip("/")
+        scheme = "https" if self.tls_certificate else "http"
+        return (self.site or f"{scheme}://{self.host}:{self.port}").rstrip("/")

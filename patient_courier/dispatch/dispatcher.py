@@ -20,6 +20,7 @@ from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
 from patient_courier.dispatch.looking_again import LookingAgain
+from patient_courier.dispatch.mail_servers import MailServers
 from patient_courier.dispatch.mailboxes import read_mailboxes
 from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
@@ -30,7 +31,6 @@ from patient_courier.dispatch.visits import seconds_until_settled, settle_visits
 from patient_courier.dispatch.worker import LONGEST_SLEEP_SECONDS, Worker
 from patient_courier.intake.apart import Apart, Occupied
 from patient_courier.intake.mail_reports import MOST_BYTES
-from patient_courier.post.carriers import SmtpCarrier, SmtpSettings
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.mailroom import Mailroom
 from patient_courier.post.message import Mail
@@ -78,13 +78,16 @@ class Post:
     def start(self) -> None:
         """Open the mailroom, settle what a crash has left, start the workers. Raises InHand."""
         self.take_in_hand()
-        self._carrier_settings = self._smtp()
+        self.servers = MailServers(
+            self.database, self.settings, self.mailroom.start if self.mailroom else None
+        )
         self.outbox = Outbox(
             self.database,
             self.library.load,
-            SmtpCarrier(self._carrier_settings),
+            self.servers,
             self.signer,
-            asks_mailroom=self.mailroom is not None,
+            asks_mailroom=self.servers.mailroom_only,
+            pace=lambda: self.servers.pace,
             on_bounce=self._bounced,
         )
         self.outbox.recover()
@@ -102,19 +105,13 @@ class Post:
 
     def post_now(self, mail: Mail) -> None:
         """Hand over a message that is no delivery, over a connection of its own. Raises NotTaken, Unsure."""
-        carrier = SmtpCarrier(self._carrier_settings)
-        try:
-            carrier.post(mail)
-        finally:
-            carrier.close()
+        self.servers.once(mail)
 
-    def _smtp(self) -> SmtpSettings:
-        if self.mailroom is not None:
-            return SmtpSettings("127.0.0.1", self.mailroom.start())
-        s = self.settings
-        return SmtpSettings(
-            s.smtp_host, s.smtp_port, s.smtp_user, s.smtp_password, s.smtp_security, s.smtp_ca_file
-        )
+    def use_servers(self) -> None:
+        """The owner has given other mail servers: they hold from the next letter on, and what waits is tried at once."""
+        self.servers.read()
+        self.outbox.try_now()
+        self._poster.nudge()
 
     def stop(self) -> None:
         """Let every worker finish what it has in hand; a mail server that hangs is not waited for."""
@@ -191,7 +188,7 @@ class Post:
         if self.outbox.empty():
             self._settle_broadcasts()
         paused = self.outbox.paused_for()
-        return paused or _seconds_until(self.outbox.next_retry())
+        return paused or min(self.outbox.seconds_of_pace(), _seconds_until(self.outbox.next_retry()))
 
     def _settle_broadcasts(self) -> None:
         """What has left the outbox may be the last of a broadcast, or make room for the next of its letters."""

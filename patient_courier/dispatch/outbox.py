@@ -22,6 +22,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.upkeep.pace import Pace
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.drawing import Drawing
 from patient_courier.post.carriers import Carrier, NotTaken, Unsure
@@ -82,12 +83,13 @@ class Outbox:
         *,
         asks_mailroom: bool,
         on_bounce: Callable[[Session, str, Instant], None],
+        pace: Callable[[], Pace] = lambda: Pace(None, None),
     ) -> None:
         self._database = database
         self._load = definitions
-        self._carrier = carrier
-        self._drawing = Drawing(database, signer)
+        self._carrier, self._pace_now = carrier, pace
         self._asks_mailroom = asks_mailroom
+        self._drawing = Drawing(database, signer)
         self._on_bounce = on_bounce
         self._shown: frozenset[str] = frozenset()  # letters of which copies are shown
         self._trouble: Trouble | None = None
@@ -111,12 +113,12 @@ class Outbox:
             for id, claimed, begun in stored.left_over(session):
                 if claimed is not None and claimed == start and not begun:
                     stored.put_back(connection, [id])
-                elif not self._asks_mailroom:
-                    stored.settle(connection, id, "unsure", "interrupted")
                 elif has_message(session, id_begins(id)):
                     stored.settle(connection, id, "sent", posted=read_clock(session).now)
-                else:
+                elif self._asks_mailroom:
                     stored.settle(connection, id, "queued")
+                else:
+                    stored.settle(connection, id, "unsure", "interrupted")
 
     @property
     def trouble(self) -> Trouble | None:
@@ -136,6 +138,11 @@ class Outbox:
     def paused_for(self) -> float:
         """Seconds until the carrier is tried again; 0 when it is not paused."""
         return max(0.0, self._not_before - time.monotonic())
+
+    def seconds_of_pace(self) -> float:
+        """Seconds until the pace allows another letter; 0 when it does now, or nothing waits for it."""
+        now = real_now()
+        return (self._pace_now().free_at(now) - now).total("seconds")
 
     def waiting(self) -> bool:
         """Whether something is on its way, or would be if the carrier did not pause."""
@@ -173,7 +180,8 @@ class Outbox:
             if not stored.is_waiting(session, real_now()):
                 return None
         with self._database.writing() as session:
-            lot = stored.claim(session, real_now(), start_of_computer(), LOT)
+            allowed = self._pace_now().left(real_now(), LOT)
+            lot = stored.claim(session, real_now(), start_of_computer(), allowed) if allowed else []
             if not lot:
                 return None
             self._shown = proofs.asked_for(session)

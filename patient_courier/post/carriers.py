@@ -11,14 +11,15 @@ import re
 import smtplib
 import socket
 import ssl
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, NoReturn, Protocol
+from typing import Any, Literal, NoReturn, Protocol
 
 from patient_courier.core.school.text import shortened, without_halves
+from patient_courier.core.upkeep.mail_server import Security
 from patient_courier.post.message import Mail
 
-Security = Literal["none", "starttls", "tls"]
 About = Literal["address", "letter", "now", "server"]
 
 # RFC 5321 section 4.5.3.2: three minutes for a block of data, ten for the answer at its end. For the answers
@@ -62,6 +63,37 @@ class SmtpSettings:
     end_seconds: float = END_SECONDS
 
 
+# Told what is said on a connection: by whom, “we” or “server”, and the words.
+Heard = Callable[[str, str], None]
+
+
+class _Overheard(smtplib.SMTP):
+    """A connection of which somebody is told every word but those that sign in."""
+
+    heard: Heard
+    _signing_in = False
+
+    def putcmd(self, cmd: str, args: str = "") -> None:
+        self.heard("we", "AUTH …" if self._signing_in or cmd.upper() == "AUTH" else f"{cmd} {args}".strip())
+        super().putcmd(cmd, args)
+
+    def getreply(self) -> tuple[int, bytes]:
+        code, answer = super().getreply()
+        self.heard("server", f"{code} {_said(answer)}")
+        return code, answer
+
+    def login(self, *args: Any, **kinds: Any) -> tuple[int, bytes]:
+        self._signing_in = True
+        try:
+            return super().login(*args, **kinds)
+        finally:
+            self._signing_in = False
+
+
+class _OverheardFromTheStart(_Overheard, smtplib.SMTP_SSL):
+    pass
+
+
 class Carrier(Protocol):
     """What brings messages out, one after the other."""
 
@@ -75,8 +107,9 @@ class Carrier(Protocol):
 class SmtpCarrier:
     """Posts messages over one SMTP connection that is opened when needed and kept for the next."""
 
-    def __init__(self, settings: SmtpSettings) -> None:
-        self._settings = settings
+    def __init__(self, settings: SmtpSettings, heard: Heard | None = None) -> None:
+        """``heard`` is told what is said, the password left out."""
+        self._settings, self._heard = settings, heard
         self._connection: smtplib.SMTP | None = None
 
     def post(self, mail: Mail) -> None:
@@ -141,7 +174,7 @@ class SmtpCarrier:
             # What comes back of it then says which letter it was, with its header (RFC 3461 sections 4.3 and 4.4).
             options += f" RET=HDRS ENVID={_xtext(mail.envelope)}"
         commands = [f"MAIL FROM:<{mail.sender}>{options}", *(f"RCPT TO:<{to}>" for to in mail.recipients)]
-        pipelining = connection.has_extn("pipelining")
+        pipelining = connection.has_extn("pipelining") and self._heard is None
         if pipelining:  # RFC 2920: said in one breath, answered one by one
             connection.send("".join(f"{command}\r\n" for command in commands))
         replies = []
@@ -188,10 +221,7 @@ class SmtpCarrier:
         found: smtplib.SMTP | None = None
         try:
             context = ssl.create_default_context(cafile=s.ca_file) if s.security != "none" else None
-            if s.security == "tls":
-                found = smtplib.SMTP_SSL(s.host, s.port, timeout=s.answer_seconds, context=context)
-            else:
-                found = smtplib.SMTP(s.host, s.port, timeout=s.answer_seconds)
+            found = self._connect(context)
             assert found.sock is not None
             # A message and its end are two sends; without this the second would wait for the first one's receipt.
             found.sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
@@ -212,14 +242,34 @@ class SmtpCarrier:
         except smtplib.SMTPAuthenticationError as error:
             self._give_up(found)
             sentence = (
-                f"The mail server {s.host} refuses the name and password: {_said(error.smtp_error)}. "
-                "Check PATIENT_COURIER_SMTP_USER and PATIENT_COURIER_SMTP_PASSWORD, then try again."
+                f"The mail server {s.host} refuses the name and password: {error.smtp_code} {_said(error.smtp_error)}. "
+                "Check both under School, or in the settings it is started with, then try again."
             )
             raise NotTaken(sentence, "server") from error
         except (smtplib.SMTPException, OSError, ValueError) as error:
             self._give_up(found)
             raise NotTaken(self._unusable(_said(str(error))), "server") from error
         self._connection = found
+        return found
+
+    def _connect(self, context: ssl.SSLContext | None) -> smtplib.SMTP:
+        s = self._settings
+        if self._heard is None:
+            if s.security == "tls":
+                return smtplib.SMTP_SSL(s.host, s.port, timeout=s.answer_seconds, context=context)
+            return smtplib.SMTP(s.host, s.port, timeout=s.answer_seconds)
+        found: _Overheard
+        if s.security == "tls":
+            found = _OverheardFromTheStart(timeout=s.answer_seconds, context=context)
+        else:
+            found = _Overheard(timeout=s.answer_seconds)
+        found.heard = self._heard
+        # Unlike a connection that is made at once, this one must be told the name that the certificate is to show.
+        found._host = s.host  # type: ignore[attr-defined]
+        code, answer = found.connect(s.host, s.port)
+        if code != 220:
+            found.close()
+            raise smtplib.SMTPConnectError(code, answer)
         return found
 
     @staticmethod

@@ -55,17 +55,21 @@ class Mailroom:
         pause: Pause = lambda recipients: 0.0,
     ) -> None:
         """``port`` 0 takes a free one."""
+        self._listens = False
         self._controller = _LoopbackController(
             _Handler(keep, answer, pause), hostname="127.0.0.1", port=port, decode_data=False
         )
 
     def start(self) -> int:
-        """Start listening; returns the port."""
-        self._controller.start()
+        """Start listening, if it does not yet; returns the port."""
+        if not self._listens:
+            self._controller.start()
+            self._listens = True
         return self._controller.bound_port()
 
     def stop(self) -> None:
-        self._controller.stop()
+        if self._listens:
+            self._controller.stop()
 
 
 class _LoopbackController(Controller):

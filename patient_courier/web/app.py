@@ -19,7 +19,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from patient_courier.core.school.text import without_halves
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.intake.apart import Occupied
+from patient_courier.settings import Settings
 from patient_courier.store.base.database import Busy, Unusable
+from patient_courier.web.beginning import Beginning
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.drawings import Drawings
 from patient_courier.web.jobs import Board
@@ -46,7 +48,7 @@ class Served:
         self.drawings = Drawings()
         self.board = Board()
         self.limits = MovingWindowRateLimiter(MemoryStorage())
-        self._routes: ASGIApp = _routes()
+        self._routes: ASGIApp = shared_routes()
         if post.settings.demo:
             # The demo signs its owner in by itself, so no other site may pass for it under another name.
             hosts = ["127.0.0.1", "localhost", "testserver"]
@@ -78,8 +80,13 @@ def create_app(post: Post) -> Served:
     return Served(post)
 
 
+def create_beginning(settings: Settings) -> Beginning:
+    """The application while there is no school: the page that makes one."""
+    return Beginning(settings, shared_routes(), create_app)
+
+
 @cache
-def _routes() -> FastAPI:
+def shared_routes() -> FastAPI:
     """Every route and what stands round it, made once: that takes longer than a hundred requests."""
     app = FastAPI(
         title="Patient Courier",

@@ -34,7 +34,7 @@ from patient_courier.web.places.courses import (
 )
 from patient_courier.web.places.destinations import destinations, keys, lists
 from patient_courier.web.places.destinations import log as outgoing_log
-from patient_courier.web.places.frame import frame, session
+from patient_courier.web.places.frame import frame, session, setting_up
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
 from patient_courier.web.places.practice import mailroom, practice
@@ -88,6 +88,7 @@ def include_routes(app: FastAPI) -> None:
         statements,
         incoming,
         session,
+        setting_up,
         frame,
         today,
         versions,

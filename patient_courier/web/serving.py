@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import sys
+from pathlib import Path
 from typing import Any, ClassVar
 
 import uvicorn
@@ -59,8 +60,18 @@ class BoundedProtocol(H11Protocol):
             self.transport.close()
 
 
-def serve(app: ASGIApp, host: str, port: int, proxies: str = "") -> None:
-    """Serve the application until it is told to stop. ``proxies``: whose word on where a request comes from is taken."""
+def serve(
+    app: ASGIApp,
+    host: str,
+    port: int,
+    proxies: str = "",
+    certificate: Path | None = None,
+    key: Path | None = None,
+) -> None:
+    """Serve the application until it is told to stop. ``proxies``: whose word on where a request comes from is taken.
+
+    With a ``certificate`` and its ``key`` by https. Raises OSError (ssl.SSLError too) for files that are no such pair.
+    """
     # Requests and workers share one interpreter lock, and a request changes hands several times: the usual 5 ms at
     # every change would add up to more than all the work.
     sys.setswitchinterval(SWITCH_SECONDS)
@@ -77,4 +88,6 @@ def serve(app: ASGIApp, host: str, port: int, proxies: str = "") -> None:
         proxy_headers=bool(proxies),
         forwarded_allow_ips=proxies,
         server_header=False,
+        ssl_certfile=certificate,
+        ssl_keyfile=key,
     )

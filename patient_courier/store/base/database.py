@@ -13,15 +13,14 @@ from threading import Lock
 from typing import Any
 
 import structlog
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.orm import Session
 
 from patient_courier.store.base.faults import Busy, Unusable, sentence, told
 from patient_courier.store.base.functions import FUNCTIONS
+from patient_courier.store.base.upgrading import TooNew, behind, upgrade
 
-__all__ = ["Busy", "Database", "Trouble", "Unusable"]
+__all__ = ["Busy", "Database", "TooNew", "Trouble", "Unusable", "remove_file"]
 log = structlog.get_logger()
 
 # How long a writer waits for its turn before it is told to come again.
@@ -87,14 +86,15 @@ class Database:
         self._notes: Connection | None = None
         self._turn = FairLock()
 
+    def behind(self) -> bool:
+        """Whether there is a school in this file whose tables are older than this program's. Raises TooNew."""
+        with self._engine.connect() as connection:
+            return behind(connection)
+
     def migrate(self, to: str = "head") -> None:
-        """Bring the tables to the newest revision, or to an earlier one that they have not come to yet."""
-        config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parents[1] / "migrations"))
+        """Bring the tables to the newest revision, or to an earlier one that they have not come to yet. Raises TooNew."""
         with self._my_turn(), self._writing.connect() as connection:
-            config.attributes["connection"] = connection
-            command.upgrade(config, to)
-            connection.commit()
+            upgrade(connection, to)
 
     @property
     def trouble(self) -> Trouble | None:
@@ -219,6 +219,12 @@ class Database:
             self._notes = None
         self._engine.dispose()
         self._noting.dispose()
+
+
+def remove_file(path: Path) -> None:
+    """Take a database away, with what SQLite keeps beside it."""
+    for suffix in ("", "-wal", "-shm"):
+        path.with_name(path.name + suffix).unlink(missing_ok=True)
 
 
 def _identity(path: Path) -> tuple[int, int] | None:

@@ -15,7 +15,7 @@ from patient_courier.core.reading.school_file import read_school
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import Letter
 
-EXAMPLES = Path(__file__).parents[3] / "examples"
+EXAMPLES = Path(__file__).parents[2] / "examples"
 
 
 LETTERS = EXAMPLES / "letters" / "starters.json"

@@ -50,6 +50,7 @@ from patient_courier.store.base.tables.school import (
     SchoolRow,
     SecretRow,
     SessionRow,
+    SettingRow,
     UserRow,
 )
 from patient_courier.store.base.tables.sequences import KeptRehearsalRow, SequenceRow, SequenceVersionRow
@@ -126,6 +127,7 @@ __all__ = [
     "SequenceRow",
     "SequenceVersionRow",
     "SessionRow",
+    "SettingRow",
     "SignUpFormRow",
     "SignUpRow",
     "SigningKeyRow",

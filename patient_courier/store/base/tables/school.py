@@ -36,6 +36,14 @@ class SecretRow(Table):
     value: Mapped[str]
 
 
+class SettingRow(Table):
+    """How the school runs, as kept by the owner on screen: its mail server, its copies; and what it remembers of that."""
+
+    __tablename__ = "settings"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
+
+
 class UserRow(Table):
     __tablename__ = "users"
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -58,7 +58,7 @@ def get_session(request: Request, response: Response, post: ThePost) -> SessionO
         user = owner(session)
         if user is None:
             raise HTTPException(401, "Please sign in.")
-        return _begin(session, post, user, response)
+        return begin(session, post, user, response)
 
 
 @router.post("/session")
@@ -80,10 +80,11 @@ async def _checked(request: Request, email: str, password: str) -> User | None:
 
 def _sign_in(post: Post, user: User, response: Response) -> SessionOut:
     with post.database.writing() as session:
-        return _begin(session, post, user, response)
+        return begin(session, post, user, response)
 
 
-def _begin(session: Session, post: Post, user: User, response: Response) -> SessionOut:
+def begin(session: Session, post: Post, user: User, response: Response) -> SessionOut:
+    """Sign somebody in: a session of their own, and its cookie."""
     token = begin_session(session, user.id, real_now())
     set_cookie(response, token, secure=post.settings.address.startswith("https://"))
     return _session(session, post, user, token)
@@ -114,7 +115,7 @@ async def change_password(
 def _set_password(post: Post, user: User, hashed: str, response: Response) -> SessionOut:
     with post.database.writing() as session:
         set_password(session, user.id, hashed)
-        return _begin(session, post, user, response)
+        return begin(session, post, user, response)
 
 
 def _session(session: Session, post: Post, user: User, token: str) -> SessionOut:

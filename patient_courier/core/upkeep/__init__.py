@@ -1,0 +1,1 @@
+"""What keeps a school running for years: its mail server, its domain, its copies."""
