@@ -92,6 +92,8 @@ def _opened(settings: Settings) -> Database:
     """The school's database, brought up to date. Ends with a sentence when it can't be used."""
     from sqlalchemy.exc import DatabaseError
 
+    from patient_courier.dispatch.copies import NoCopy
+    from patient_courier.dispatch.restoring import copy_before_upgrade
     from patient_courier.store.base.database import Database, TooNew, Unusable
 
     path = settings.database
@@ -100,9 +102,17 @@ def _opened(settings: Settings) -> Database:
         raise typer.Exit(2)
     try:
         database = Database(path)
+        if database.behind():
+            kept = copy_before_upgrade(database, settings.copies_folder)
+            console.print(
+                f"The school is brought up to date. A copy of it as it was: {kept.path}", soft_wrap=True
+            )
         database.migrate()
         with database.noting():
             pass
+    except NoCopy as error:
+        problems.print(f"The school at {path} is not brought up to date without a copy of it: {error}")
+        raise typer.Exit(2) from error
     except TooNew as error:
         problems.print(f"The school at {path} is not opened: {error}.")
         raise typer.Exit(2) from error
@@ -114,6 +124,63 @@ def _opened(settings: Settings) -> Database:
         )
         raise typer.Exit(2) from error
     return database
+
+
+@app.command()
+def restore(
+    copy: Annotated[Path, typer.Argument(help="The copy, as it lies in the folder of copies.")],
+    replace: Annotated[
+        bool, typer.Option("--replace", help="In the place of a school that is there, which is moved aside.")
+    ] = False,
+    phrase: Annotated[
+        str, typer.Option(help="The recovery phrase of an encrypted copy; asked for when it is left out.")
+    ] = "",
+    then_serve: Annotated[bool, typer.Option("--serve", help="Serve it at once.")] = False,
+) -> None:
+    """Bring a school back from a copy. Nothing is posted until its owner has seen what may have gone out already."""
+    from patient_courier.dispatch.only_one import InHand
+    from patient_courier.dispatch.restoring import NotRestored
+    from patient_courier.dispatch.restoring import restore as bring_back
+    from patient_courier.settings import Settings
+
+    settings = Settings()
+    try:
+        found = bring_back(
+            copy, settings, lambda: phrase or typer.prompt("The recovery phrase"), replace=replace
+        )
+    except (NotRestored, InHand) as error:
+        problems.print(str(error))
+        raise typer.Exit(2) from error
+    console.print(
+        f"{found.school} is back, as it was at {found.since.format_iso(unit='second')}.", soft_wrap=True
+    )
+    if found.aside is not None:
+        console.print(f"What was there before lies at {found.aside}.", soft_wrap=True)
+    console.print("Nothing is posted until you have looked: it asks when you sign in.")
+    if then_serve:
+        serve()
+    else:
+        console.print("Start it with: patient-courier serve")
+
+
+@app.command("copy")
+def copy_now() -> None:
+    """Make a copy of the school of the settings now, whether it is being served or not."""
+    from patient_courier.dispatch.copies import NoCopy, make_copy
+    from patient_courier.settings import Settings
+    from patient_courier.store.base.definitions import load_definitions
+    from patient_courier.store.upkeep.copying import read_copying
+
+    settings = Settings()
+    database = _opened(settings)
+    with database.reading() as session:
+        copying, zone = read_copying(session), load_definitions(session, settings.address).school.timezone
+    try:
+        made = make_copy(settings.database, settings.copies_folder, copying, "by-hand", zone)
+    except NoCopy as error:
+        problems.print(str(error))
+        raise typer.Exit(2) from error
+    console.print(f"{made.path}", soft_wrap=True)
 
 
 @app.command()

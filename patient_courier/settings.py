@@ -36,7 +36,15 @@ class Settings(BaseSettings):
     # A certificate and its key (PEM), to be reached by https without a proxy in front.
     tls_certificate: Path | None = None
     tls_key: Path | None = None
+    # Where copies of the school are kept; empty: in “copies” beside the database.
+    copies: Path | None = None
+    # The name server that is asked about the sender's domain, as address:port; empty: this machine's own.
+    name_server: str = ""
     demo: bool = False
+
+    @property
+    def copies_folder(self) -> Path:
+        return self.copies or self.database.absolute().parent / "copies"
 
     @property
     def address(self) -> str:

@@ -17,11 +17,13 @@ from patient_courier.core.school.text import clean_line
 from patient_courier.dispatch.arriving import Arrivals
 from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
 from patient_courier.dispatch.clock import read_clock, real_now
+from patient_courier.dispatch.copies import Copies
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
 from patient_courier.dispatch.looking_again import LookingAgain
 from patient_courier.dispatch.mail_servers import MailServers
 from patient_courier.dispatch.mailboxes import read_mailboxes
+from patient_courier.dispatch.mark import Mark, look_at_mark
 from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.outgoing import Outgoing
@@ -42,6 +44,7 @@ from patient_courier.store.completion.issuing import fill
 from patient_courier.store.outbox.mailroom import keep_message
 from patient_courier.store.school.secrets import read_older_keys, read_secrets
 from patient_courier.store.students import moves
+from patient_courier.store.upkeep import progress
 
 log = structlog.get_logger()
 
@@ -56,7 +59,7 @@ class Post:
         self.library = Library(settings.address)
         self.secrets = read_secrets(database)
         self.older_keys = read_older_keys(database)
-        self.signer = LinkSigner(self.secrets["links"], settings.address)
+        self.signer = self._signer()
         self.far_side = FarSide(database)
         # What the owner brings waits for no stranger's mail.
         self.files, self.mails = Apart(), Apart()
@@ -74,10 +77,20 @@ class Post:
         self._calling = Worker("outgoing", self._call)
         self.outgoing.on_idle = self._calling.nudge
         self._reading = Worker("reports", self._read_reports)
+        self._upkeep = Worker("upkeep", self._keep_up)
 
     def start(self) -> None:
         """Open the mailroom, settle what a crash has left, start the workers. Raises InHand."""
         self.take_in_hand()
+        self.mark = Mark(self.database.path)
+        with self.database.writing() as session:
+            if look_at_mark(session, self.mark.read(), real_now()):
+                log.warning(
+                    "this file is older than the school was: nothing is posted until its owner has looked"
+                )
+        self.signer = self._signer()
+        self.mark.note_use(self.database)
+        self.copies = Copies(self.database, self.library, self.settings.copies_folder)
         self.servers = MailServers(
             self.database, self.settings, self.mailroom.start if self.mailroom else None
         )
@@ -88,6 +101,7 @@ class Post:
             self.signer,
             asks_mailroom=self.servers.mailroom_only,
             pace=lambda: self.servers.pace,
+            mark=self.mark,
             on_bounce=self._bounced,
         )
         self.outbox.recover()
@@ -95,8 +109,12 @@ class Post:
         with self.database.writing() as session:
             fill(session, self.library.load(session))
             ensure_key(session, real_now())
-        for worker in (self._waker, self._poster, self._calling, self._reading, self.arrivals):
+        for worker in (self._waker, self._poster, self._calling, self._reading, self._upkeep, self.arrivals):
             worker.start()
+
+    def _signer(self) -> LinkSigner:
+        with self.database.reading() as session:
+            return LinkSigner(self.secrets["links"], self.settings.address, progress.read_eras(session))
 
     def take_in_hand(self) -> None:
         """Be the one dispatcher of this school. Raises InHand while another process is."""
@@ -117,7 +135,7 @@ class Post:
         """Let every worker finish what it has in hand; a mail server that hangs is not waited for."""
         self.arrivals.stop()
         self.outbox.stopping.set()
-        for worker in (self._waker, self._poster, self._calling, self._reading):
+        for worker in (self._waker, self._poster, self._calling, self._reading, self._upkeep):
             worker.stop(patience=5 if worker is not self._waker else 30)
         self.outgoing.stop()
         if self.mailroom is not None:
@@ -184,7 +202,19 @@ class Post:
             settle_visits(session, self.library.load(session), read_clock(session).now, real)
         self._poster.nudge()
 
+    def holds_back(self) -> bool:
+        """Whether nothing may be posted, since the school has come back from a copy and its owner has not looked yet."""
+        with self.database.reading() as session:
+            return progress.is_coming_back(session)
+
+    def _keep_up(self) -> float:
+        """What keeps the school for years: it is noted that it is in use, and copied every night."""
+        self.mark.note_use(self.database)
+        return LONGEST_SLEEP_SECONDS if self.settings.demo else self.copies.look()
+
     def _post(self) -> float:
+        if self.holds_back():
+            return LONGEST_SLEEP_SECONDS
         if self.outbox.empty():
             self._settle_broadcasts()
         paused = self.outbox.paused_for()
@@ -200,6 +230,8 @@ class Post:
             self._waker.nudge()
 
     def _call(self) -> float:
+        if self.holds_back():
+            return LONGEST_SLEEP_SECONDS
         pause = self.outgoing.look()
         return LONGEST_SLEEP_SECONDS if pause is None else pause
 

@@ -25,6 +25,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.upkeep.pace import Pace
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.drawing import Drawing
+from patient_courier.dispatch.mark import Mark
 from patient_courier.post.carriers import Carrier, NotTaken, Unsure
 from patient_courier.post.headers import Unfit
 from patient_courier.post.links import LinkSigner
@@ -35,6 +36,7 @@ from patient_courier.store.outbox import outbox as stored
 from patient_courier.store.outbox.mailroom import has_message
 from patient_courier.store.outbox.outbox import Claimed
 from patient_courier.store.outbox.renewing import renew
+from patient_courier.store.upkeep.progress import note_progress
 
 log = structlog.get_logger()
 LOT = 100
@@ -84,10 +86,12 @@ class Outbox:
         asks_mailroom: bool,
         on_bounce: Callable[[Session, str, Instant], None],
         pace: Callable[[], Pace] = lambda: Pace(None, None),
+        mark: Mark | None = None,
     ) -> None:
+        """``mark`` remembers outside the database how many lots were claimed, before the first letter of one goes."""
         self._database = database
         self._load = definitions
-        self._carrier, self._pace_now = carrier, pace
+        self._carrier, self._pace_now, self._mark = carrier, pace, mark
         self._asks_mailroom = asks_mailroom
         self._drawing = Drawing(database, signer)
         self._on_bounce = on_bounce
@@ -188,6 +192,9 @@ class Outbox:
             definitions = self._load(session)
             lot = self._newest(session, definitions, lot)
             self._drawing.use(definitions)
+            come = note_progress(session, real_now(), lots=1)
+        if self._mark is not None:
+            self._mark.write(come)
         return lot
 
     @staticmethod

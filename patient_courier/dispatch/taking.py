@@ -28,6 +28,7 @@ from patient_courier.store.broadcasts.postings import ask_again, open_postings, 
 from patient_courier.store.engine.loading import load_states, numbers
 from patient_courier.store.engine.saving import save_states
 from patient_courier.store.students.consents import REPORTED, Source, note_effects
+from patient_courier.store.upkeep.progress import is_coming_back
 
 # Students handled in one transaction: enough to share its cost, few enough that nobody waits for it.
 CHUNK = 500
@@ -156,8 +157,10 @@ def wake_due(session: Session, definitions: Definitions) -> bool:
     clock = read_clock(session)
     moving = clock.moving_to is not None
     # Whoever sends the clock ahead wants to see what happens then: nothing is held back in real time meanwhile.
-    ahead = next_start(session, clock.horizon, None if moving else real_now())
-    lot = _due_lot(session, clock.horizon, ahead, timed=not moving)
+    # Nor while the school comes back from a copy: nothing is posted then, and the owner is to see all that would be.
+    timed = not moving and not is_coming_back(session)
+    ahead = next_start(session, clock.horizon, real_now() if timed else None)
+    lot = _due_lot(session, clock.horizon, ahead, timed=timed)
     horizon = lot.horizon
     if lot.students:
         horizon = _wake(session, definitions, lot, clock)

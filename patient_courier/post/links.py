@@ -5,6 +5,8 @@ A link works without signing in. It is for one delivery and one purpose: what is
 
 from __future__ import annotations
 
+import hmac
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from urllib.parse import quote
 
@@ -48,7 +50,9 @@ class Links:
 class LinkSigner:
     """Makes and reads the tokens in links. A token names a delivery and can't be made without the secret."""
 
-    def __init__(self, secret: str, site: str) -> None:
+    def __init__(self, secret: str, site: str, eras: Sequence[int] = ()) -> None:
+        """``eras``: the highest delivery that was known each time the school came back from a copy."""
+        self._secret, self._eras = secret.encode(), tuple(eras)
         self._old = URLSafeSerializer(secret, salt="letter-links")
         self._signers = {place: Signer(secret, salt=f"letter-{place}") for place in PLACES}
         self._moves = URLSafeTimedSerializer(secret, salt="letter-moved")
@@ -106,7 +110,12 @@ class LinkSigner:
         return f"{self._site}/post/{place}/{self.token(place, delivery)}"
 
     def token(self, place: str, delivery: int) -> str:
-        return self._signers[place].sign(str(delivery)).decode()
+        era = f"{len(self._eras)}-" if self._eras else ""
+        return self._signers[place].sign(f"{era}{delivery}").decode()
+
+    def print_of(self, *parts: str) -> str:
+        """What stands in a Message-ID for a letter's student, source and day: the same again when a lost time is lived anew."""
+        return hmac.digest(self._secret, "\0".join(("letter-print", *parts)).encode(), "sha256").hex()[:20]
 
     def move_address(self, student: int, before: str, after: str) -> str:
         """The link that confirms a student's new address; it holds both, and works for three days."""
@@ -157,17 +166,36 @@ class LinkSigner:
         return real.timestamp() - at.timestamp() if named == form else None
 
     def delivery(self, place: str, token: str) -> int | None:
-        """The delivery a token names, or None when the token is not ours or for another purpose.
+        """The delivery a token names, or None when the token is not ours, for another purpose, or of a letter that is lost.
 
         Links of letters that went out before each purpose had its own signature still work where they led.
         """
+        found = self._read(place, token)
+        return found[1] if found is not None and not self._lost(*found) else None
+
+    def is_lost(self, place: str, token: str) -> bool:
+        """Whether a token is of a letter that went out after the copy was made from which the school came back.
+
+        Its number may be another letter's now, so nothing is said of that.
+        """
+        found = self._read(place, token)
+        return found is not None and self._lost(*found)
+
+    def _lost(self, era: int, delivery: int) -> bool:
+        return era > len(self._eras) or any(delivery > bound for bound in self._eras[era:])
+
+    def _read(self, place: str, token: str) -> tuple[int, int] | None:
+        """The era a token was made in, and the delivery."""
         try:
-            number = self._signers[place].unsign(token).decode()
-            return int(number) if number.isascii() and number.isdigit() else None
+            text = self._signers[place].unsign(token).decode()
+            era, _, number = text.rpartition("-")
+            if number.isascii() and number.isdigit() and ((era.isascii() and era.isdigit()) or not era):
+                return int(era or 0), int(number)
+            return None
         except (BadSignature, UnicodeError):
             pass
         try:
             found = self._old.loads(token) if place in PLACES[:4] else None
         except BadSignature:
             return None
-        return found if isinstance(found, int) else None
+        return (0, found) if isinstance(found, int) else None

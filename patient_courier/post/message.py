@@ -62,13 +62,13 @@ class Sender:
 
 
 def sender_of(definitions: Definitions, letter: Letter, course: str | None, sequence: str | None) -> Sender:
-    """The school's sender, called as the course wishes; answers go where the letter says, or its sequence, or the school."""
+    """The school's sender, called and addressed as the course wishes; answers go where the letter says, or its sequence, or the school."""
     school, about = definitions.school, definitions.courses.get(course or "")
     plan = definitions.sequences.get(sequence or "")
     own = about.sender_name if about else None
     return Sender(
         own or school.sender.name,
-        school.sender.email,
+        (about.sender_email if about else None) or school.sender.email,
         letter.reply_to or (plan.sequence.reply_to if plan else None) or school.reply_to,
     )
 
@@ -78,14 +78,17 @@ def render(letter: Letter, look: Look, values: Mapping[str, Value], zone: str, l
     return prepare(letter, look).fill(values, zone, links)
 
 
-def id_begins(delivery: int) -> str:
-    """What the Message-ID of a delivery begins with, from whatever address the school writes."""
-    return f"delivery-{delivery}@"
+def id_begins(delivery: int) -> tuple[str, str]:
+    """What the Message-ID of a delivery may begin with, from whatever address the school writes: with a print, or without."""
+    return f"delivery-{delivery}.", f"delivery-{delivery}@"
 
 
-def message_id(delivery: int, sender: str) -> str:
-    """The Message-ID of a delivery: always the same, so that a second copy would be known as one."""
-    return f"{id_begins(delivery)}{wire_address(sender).rpartition('@')[2]}"
+def message_id(delivery: int, sender: str, print_of: str = "") -> str:
+    """The Message-ID of a delivery: always the same, so that a second copy would be known as one.
+
+    ``print_of`` tells the letter apart from one that has its number after the school has come back from a copy.
+    """
+    return f"delivery-{delivery}{'.' if print_of else ''}{print_of}@{wire_address(sender).rpartition('@')[2]}"
 
 
 def message(

@@ -21,6 +21,7 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.intake.apart import Occupied
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Busy, Unusable
+from patient_courier.web.asking import Asking
 from patient_courier.web.beginning import Beginning
 from patient_courier.web.bounds import Bounds
 from patient_courier.web.drawings import Drawings
@@ -48,6 +49,7 @@ class Served:
         self.drawings = Drawings()
         self.board = Board()
         self.limits = MovingWindowRateLimiter(MemoryStorage())
+        self.asking = Asking(post.settings)
         self._routes: ASGIApp = shared_routes()
         if post.settings.demo:
             # The demo signs its owner in by itself, so no other site may pass for it under another name.
@@ -72,6 +74,7 @@ class Served:
         await send({"type": "lifespan.startup.complete"})
         await receive()
         self.post.stop()
+        self.asking.close()
         await send({"type": "lifespan.shutdown.complete"})
 
 

@@ -1,13 +1,15 @@
 <script setup lang="ts">
 import App from "ant-design-vue/es/app";
 import ConfigProvider from "ant-design-vue/es/config-provider";
-import { onMounted, ref } from "vue";
+import { defineAsyncComponent, onMounted, ref } from "vue";
 
 import { api, type Api, data, Refusal, useCsrf } from "./api/client";
 import AppFrame from "./frame/AppFrame.vue";
 import SignIn from "./frame/SignIn.vue";
 import { theme } from "./theme";
 
+const SetUp = defineAsyncComponent(() => import("./setup/SetUp.vue"));
+const settingUp = ref(location.pathname === "/set-up" && location.hash.length > 1);
 const session = ref<Api["SessionOut"] | null>(null);
 const asked = ref(false);
 const problem = ref("");
@@ -18,6 +20,7 @@ function enter(found: Api["SessionOut"]): void {
 }
 
 onMounted(async () => {
+  if (settingUp.value) return;
   try {
     enter(await data(api.GET("/api/session")));
   } catch (error) {
@@ -30,7 +33,8 @@ onMounted(async () => {
 <template>
   <ConfigProvider :theme="theme">
     <App style="height: 100%" :message="{ top: 'calc(100vh - 84px)' }">
-      <template v-if="asked">
+      <SetUp v-if="settingUp" @enter="enter" @leave="settingUp = false" />
+      <template v-else-if="asked || session">
         <AppFrame v-if="session" :session="session" @leave="session = null" />
         <SignIn v-else :problem="problem" @enter="enter" />
       </template>

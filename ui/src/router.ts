@@ -33,6 +33,8 @@ export const router = createRouter({
     { path: "/school/connections/:id", component: () => import("./connections/ConnectionPage.vue"), props: true },
     { path: "/school/sign-up", component: () => import("./signups/SignUpForms.vue") },
     { path: "/school/sign-up/:id", component: () => import("./signups/SignUpForm.vue"), props: true },
+    { path: "/school/mail", component: () => import("./school/MailPlace.vue") },
+    { path: "/set-up", redirect: "/today" },
     { path: "/school/look", component: () => import("./school/LooksPlace.vue") },
     { path: "/:rest(.*)", component: () => import("./frame/NotFound.vue") },
   ],

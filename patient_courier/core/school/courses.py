@@ -165,7 +165,7 @@ class CertificateRule(Model):
 
 
 class Course(Model):
-    """``layout`` and ``sender_name`` are for letters about it, before the school's."""
+    """``layout``, ``sender_name`` and ``sender_email`` are for letters about it, before the school's."""
 
     key: InnerKey
     title: Title
@@ -178,6 +178,12 @@ class Course(Model):
     picture: Url | None = None
     layout: KeyText | None = None
     sender_name: Annotated[Line, Field(max_length=200)] | None = None
+    sender_email: Email | None = None
+
+    @field_validator("sender_email")
+    @classmethod
+    def _sender_email(cls, value: str | None) -> str | None:
+        return value if value is None else check_email(value)
 
 
 class Offer(Model):

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, or_, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -32,9 +33,9 @@ def keep_message(
     )
 
 
-def has_message(session: Session, begins: str) -> bool:
-    """Whether a message has come in whose Message-ID begins so."""
-    known = MailRow.message_id.startswith(begins, autoescape=True)
+def has_message(session: Session, begins: Collection[str]) -> bool:
+    """Whether a message has come in whose Message-ID begins in one of these ways."""
+    known = or_(*[MailRow.message_id.startswith(one, autoescape=True) for one in begins])
     return session.scalar(select(MailRow.id).where(known).limit(1)) is not None
 
 

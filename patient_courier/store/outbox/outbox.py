@@ -45,6 +45,9 @@ class Claimed:
     course: str | None
     sequence: str | None
     tracked: bool
+    step: str
+    round: str
+    broadcast: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +84,9 @@ _LOT = (
         DELIVERIES.c.tries,
         DELIVERIES.c.course,
         DELIVERIES.c.sequence,
+        DELIVERIES.c.step,
+        DELIVERIES.c.round,
+        DELIVERIES.c.broadcast,
         STUDENTS.c.tracked,
         STUDENTS.c.key.label("student"),
         STUDENTS.c.email,
@@ -139,12 +145,24 @@ _NOW = Statement(
 )
 
 
+def all_waiting(session: Session) -> list[Claimed]:
+    """Every letter that is decided and not handed over yet, the oldest first."""
+    ids = select(DELIVERIES.c.id).where(_WAITING, DELIVERIES.c.status.in_(("queued", "posting")))
+    return read(session, list(session.scalars(ids)))
+
+
 def is_waiting(session: Session, now: Instant) -> bool:
     """Whether something is queued that can be posted now, or is being posted."""
     posting = select(DELIVERIES.c.id).where(_WAITING, DELIVERIES.c.status == "posting").limit(1)
     return session.execute(_READY, {"now": now, "most": 1}).first() is not None or (
         session.execute(posting).first() is not None
     )
+
+
+def waiting(session: Session) -> int:
+    """How many letters are decided and not handed over yet."""
+    query = select(func.count()).where(_WAITING, DELIVERIES.c.status.in_(("queued", "posting")))
+    return session.scalar(query) or 0
 
 
 def waiting_of(session: Session, letter: str) -> int:
@@ -196,6 +214,9 @@ def _claimed(row: Any) -> Claimed:
         course=row.course or objects.get("course"),
         sequence=row.sequence or None,
         tracked=row.tracked,
+        step=row.step,
+        round=row.round,
+        broadcast=row.broadcast,
     )
 
 

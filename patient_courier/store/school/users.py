@@ -64,6 +64,11 @@ def end_session(session: Session, token: str) -> None:
     session.execute(delete(SessionRow).where(SessionRow.token == _hash(token)))
 
 
+def end_all_sessions(session: Session) -> None:
+    """Everybody signs in again."""
+    session.execute(delete(SessionRow))
+
+
 def set_password(session: Session, user: int, password: str) -> None:
     """Keep a new password's hash, and end every session of this user."""
     session.execute(update(UserRow).where(UserRow.id == user).values(password=password))

@@ -43,7 +43,7 @@ def find(post: Post, session: Session, place: str, token: str) -> Found:
     """What a token for this purpose names. Raises NoLink."""
     id = post.signer.delivery(place, token)
     if id is None:
-        raise NoLink
+        raise NoLink(old=post.signer.is_lost(place, token))
     found = log.find(session, id)
     if found is None:
         raise NoLink(old=True)

@@ -8,7 +8,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 
 from patient_courier.core.school.values import parse_moment
 from patient_courier.store.base.database import Database
@@ -165,6 +165,7 @@ def test_a_delivery_in_the_middle_of_being_posted_is_settled_by_asking_the_mailr
         assert sorted(session.scalars(select(MailRow.recipient))) == ["ana@example.org", "kai@example.org"]
     # With real SMTP nobody can be asked: the owner decides.
     with live.database.writing() as session:
+        session.execute(delete(MailRow))
         session.scalars(select(DeliveryRow)).first().status = "posting"
     unsure = Post(live.database, Settings(smtp_host="127.0.0.1", smtp_port=9, smtp_security="none"))
     unsure.start()

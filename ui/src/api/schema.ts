@@ -2639,6 +2639,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/school/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Mail */
+        get: operations["get_mail_api_school_mail_get"];
+        /**
+         * Put Mail
+         * @description Keep the servers and addresses. They hold from the next letter on; what waits is tried at once.
+         */
+        put: operations["put_mail_api_school_mail_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/school/mail/domain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Domain
+         * @description What the sender's domain says to receivers, asked now, and what to publish. Changes nothing.
+         */
+        post: operations["domain_api_school_mail_domain_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/school/mail/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Mail
+         * @description Post a test letter and tell what the server said, word by word. Takes as long as the server does.
+         */
+        post: operations["try_mail_api_school_mail_test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/school/things": {
         parameters: {
             query?: never;
@@ -3092,6 +3153,46 @@ export interface paths {
          */
         put: operations["change_password_api_session_password_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/set-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Up
+         * @description Make the school of these answers and sign its owner in. The link has done its work then.
+         */
+        post: operations["set_up_api_set_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/set-up/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Whether this link works. 403 with what to do when it does not.
+         */
+        post: operations["look_api_set_up_look_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5567,7 +5668,7 @@ export interface components {
         };
         /**
          * Course
-         * @description ``layout`` and ``sender_name`` are for letters about it, before the school's.
+         * @description ``layout``, ``sender_name`` and ``sender_email`` are for letters about it, before the school's.
          */
         Course: {
             /**
@@ -5599,6 +5700,11 @@ export interface components {
              * @default null
              */
             review_url: string | null;
+            /**
+             * Sender Email
+             * @default null
+             */
+            sender_email: string | null;
             /**
              * Sender Name
              * @default null
@@ -6119,6 +6225,28 @@ export interface components {
             only_if: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
         };
         /**
+         * DomainIn
+         * @description An address letters come from; ``selector`` as the provider names it, or the ``source`` of a letter that arrived.
+         */
+        DomainIn: {
+            /** Address */
+            address?: string | null;
+            /** Selector */
+            selector?: string | null;
+            /** Source */
+            source?: string | null;
+        };
+        /** DomainOut */
+        DomainOut: {
+            /** Address */
+            address: string;
+            /** Domain */
+            domain: string;
+            /** Found */
+            found: components["schemas"]["Found"][];
+            shown: components["schemas"]["Shown"] | null;
+        };
+        /**
          * Done
          * @description What the intake answered.
          */
@@ -6594,6 +6722,27 @@ export interface components {
             };
             /** Version */
             version: number;
+        };
+        /**
+         * Found
+         * @description One thing about the domain: how it stands, in a sentence, with what is there now and what to publish.
+         */
+        Found: {
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "mx" | "spf" | "dkim" | "dmarc" | "unknown";
+            publish?: components["schemas"]["Publish"] | null;
+            /** Sentence */
+            sentence: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "good" | "mend" | "unknown";
+            /** There */
+            there?: string | null;
         };
         /**
          * FrameOut
@@ -9090,6 +9239,46 @@ export interface components {
              */
             zone: "student" | "school";
         };
+        /** PostingIn */
+        PostingIn: {
+            second?: components["schemas"]["ServerIn"] | null;
+            /**
+             * Senders
+             * @default []
+             */
+            senders: string[];
+            server: components["schemas"]["ServerIn"] | null;
+        };
+        /**
+         * PostingOut
+         * @description How letters leave now: by the ``environment``'s server, by the one kept on ``screen``, or to the ``mailroom``.
+         *
+         *     ``refusing``: what the first server says, and since when, ``by_second``: so the second one is used. ``waiting``: how
+         *     many letters wait in the outbox, ``pace``: what is said of them where a pace holds them back.
+         */
+        PostingOut: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "environment" | "screen" | "mailroom";
+            /** By Second */
+            by_second: boolean;
+            /** Pace */
+            pace: string | null;
+            /** Practice */
+            practice: boolean;
+            /** Refusing */
+            refusing: string | null;
+            /** School Address */
+            school_address: string;
+            second: components["schemas"]["ServerOut"] | null;
+            /** Senders */
+            senders: string[];
+            server: components["schemas"]["ServerOut"] | null;
+            /** Waiting */
+            waiting: number;
+        };
         /**
          * PretendIn
          * @description Whom it is about this time.
@@ -9253,6 +9442,18 @@ export interface components {
             left: number;
             /** Readers */
             readers: string[];
+        };
+        /**
+         * Publish
+         * @description A line for the domain's names, as their page asks for it.
+         */
+        Publish: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
         };
         /** Purchased */
         Purchased: {
@@ -10138,6 +10339,55 @@ export interface components {
             warnings: number;
         };
         /**
+         * ServerIn
+         * @description A server as written on screen; ``password`` None: the one that is kept for this very server and user.
+         */
+        ServerIn: {
+            /** A Day */
+            a_day?: number | null;
+            /** A Minute */
+            a_minute?: number | null;
+            /** Host */
+            host: string;
+            /** Password */
+            password?: string | null;
+            /** Port */
+            port: number;
+            /**
+             * Security
+             * @enum {string}
+             */
+            security: "none" | "starttls" | "tls";
+            /**
+             * User
+             * @default
+             */
+            user: string;
+        };
+        /**
+         * ServerOut
+         * @description A server without its password; ``has_password``: one is kept.
+         */
+        ServerOut: {
+            /** A Day */
+            a_day: number | null;
+            /** A Minute */
+            a_minute: number | null;
+            /** Has Password */
+            has_password: boolean;
+            /** Host */
+            host: string;
+            /** Port */
+            port: number;
+            /**
+             * Security
+             * @enum {string}
+             */
+            security: "none" | "starttls" | "tls";
+            /** User */
+            user: string;
+        };
+        /**
          * SessionOut
          * @description The person who is signed in; ``csrf`` goes into the X-CSRF-Token header of every change.
          */
@@ -10152,6 +10402,42 @@ export interface components {
             practice: boolean;
             /** School */
             school: string;
+        };
+        /** SetUpIn */
+        SetUpIn: {
+            /** Email */
+            email: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /**
+             * Postal Address
+             * @default
+             */
+            postal_address: string;
+            /** School */
+            school: string;
+            /** Timezone */
+            timezone: string;
+        };
+        /**
+         * SetUpLink
+         * @description What stands behind the # of the link.
+         */
+        SetUpLink: {
+            /** Key */
+            key: string;
+        };
+        /**
+         * SetUpOut
+         * @description Every time zone by name, to choose the school's.
+         */
+        SetUpOut: {
+            /** Zones */
+            zones: string[];
         };
         /**
          * Settle
@@ -10214,6 +10500,24 @@ export interface components {
             small: boolean;
             /** Whole */
             whole: number;
+        };
+        /**
+         * Shown
+         * @description What a receiver wrote into a letter that arrived (RFC 8601), and who signed it.
+         */
+        Shown: {
+            /** By */
+            by?: string | null;
+            /** Dkim */
+            dkim?: string | null;
+            /** Dmarc */
+            dmarc?: string | null;
+            /** Selector */
+            selector?: string | null;
+            /** Signer */
+            signer?: string | null;
+            /** Spf */
+            spf?: string | null;
         };
         /** SignIn */
         SignIn: {
@@ -10871,6 +11175,13 @@ export interface components {
              */
             remove: string[];
         };
+        /** TalkLine */
+        TalkLine: {
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
+        };
         /** Tell */
         Tell: {
             /**
@@ -10977,7 +11288,7 @@ export interface components {
         };
         /**
          * TodayOut
-         * @description ``cut_short``: more letters are to come than can be counted.
+         * @description ``cut_short``: more letters are to come than can be counted; ``pace``: what waits for the mail server's pace.
          */
         TodayOut: {
             /** Cut Short */
@@ -10990,6 +11301,8 @@ export interface components {
             nearly: components["schemas"]["Nearly"][];
             /** Next */
             next: components["schemas"]["NextLetter"][];
+            /** Pace */
+            pace: string | null;
             /** Stalled */
             stalled: components["schemas"]["Stalled"][];
             /** Total */
@@ -11108,6 +11421,41 @@ export interface components {
              * @default false
              */
             openings: boolean;
+        };
+        /**
+         * TrialIn
+         * @description A test letter to an address: by the server as it stands on screen, or without one as letters leave now.
+         */
+        TrialIn: {
+            /**
+             * Second
+             * @default false
+             */
+            second: boolean;
+            /** Sender */
+            sender?: string | null;
+            server?: components["schemas"]["ServerIn"] | null;
+            /** To */
+            to: string;
+        };
+        /**
+         * TrialOut
+         * @description What came of it: ``lines`` is the talk with the server word by word; ``why`` and ``do`` what a refusal probably
+         *     means and what to do; ``mail`` opens it, where the mailroom has it.
+         */
+        TrialOut: {
+            /** Do */
+            do: string | null;
+            /** Lines */
+            lines: components["schemas"]["TalkLine"][];
+            /** Mail */
+            mail: number | null;
+            /** Said */
+            said: string;
+            /** Taken */
+            taken: boolean;
+            /** Why */
+            why: string | null;
         };
         /**
          * TriedItem
@@ -18202,6 +18550,170 @@ export interface operations {
             };
         };
     };
+    get_mail_api_school_mail_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostingOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    put_mail_api_school_mail_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostingOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    domain_api_school_mail_domain_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DomainIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DomainOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    try_mail_api_school_mail_test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     things_api_school_things_get: {
         parameters: {
             query?: never;
@@ -19376,6 +19888,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    set_up_api_set_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetUpIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    look_api_set_up_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetUpLink"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

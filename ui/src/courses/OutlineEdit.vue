@@ -4,6 +4,7 @@ import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import Input from "ant-design-vue/es/input";
 import InputNumber from "ant-design-vue/es/input-number";
+import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
 import { api, type Api, begunFrom, data } from "../api/client";
@@ -15,6 +16,7 @@ import { freeKey } from "../parts/keys";
 import { useNotice } from "../parts/notice";
 import { type Certificate, FRESH } from "./certificate";
 import CertificateDesign from "./CertificateDesign.vue";
+import { useSenders } from "./senders";
 import PicturePick from "../parts/PicturePick.vue";
 import { useAway } from "../parts/away";
 import { useSaving } from "../parts/saving";
@@ -40,6 +42,7 @@ type Course = {
   summary: string;
   picture: string | null;
   sender_name: string | null;
+  sender_email: string | null;
   url: string | null;
   review_url: string | null;
   access: string | null;
@@ -61,6 +64,7 @@ const props = defineProps<{ id: string }>();
 const notice = useNotice();
 const throwAway = useAway();
 const designing = ref(false);
+const { addresses } = useSenders();
 const file = ref<HTMLInputElement>();
 const draft = useDraft<Course>(() => `course:${props.id}`);
 const { current, changed, restored, clash, base, begin, undo, redo, discard, canUndo, canRedo } = draft;
@@ -252,6 +256,13 @@ function setPrice(one: Offer, text: string): void {
           :value="course.sender_name ?? ''"
           placeholder="the school's sender"
           @change="(e: Event) => (course.sender_name = typed(e) || null)"
+      /></label>
+      <label v-if="addresses.length > 1"
+        >and come from<Select
+          v-named="'Letters come from'"
+          :value="course.sender_email ?? ''"
+          :options="addresses"
+          @change="(value) => (course.sender_email = String(value) || null)"
       /></label>
       <div>
         <span class="label">Picture, for course cards in letters</span

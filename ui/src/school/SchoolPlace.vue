@@ -151,7 +151,7 @@ async function take(event: Event): Promise<void> {
           </button>
         </dd>
         <dt class="label">Letters leave through</dt>
-        <dd>{{ about.carrier }}</dd>
+        <dd>{{ about.carrier }} · <RouterLink to="/school/mail">Mail</RouterLink></dd>
       </dl>
     </section>
     <SigningKeys />

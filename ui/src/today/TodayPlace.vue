@@ -78,6 +78,9 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
         <li>Rehearse it, then run it. From then on this page shows what goes out.</li>
       </ol>
     </section>
+    <p v-if="today.pace" class="sheet box pace" role="status">
+      {{ today.pace }} <RouterLink to="/school/mail">Mail</RouterLink>
+    </p>
     <section class="strip" aria-label="The coming seven days">
       <article v-for="(day, index) in today.days" :key="day.date" class="day sheet" :class="{ first: index === 0 }">
         <header>
@@ -198,6 +201,10 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
 </template>
 
 <style scoped>
+.pace {
+  margin: 0;
+  padding: 10px 14px;
+}
 .room {
   padding: 18px 22px 32px;
   display: flex;

@@ -69,7 +69,7 @@ def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
         + waiting.group_number(session)
         + len(silent)
         + len(destinations.standing_still(session))
-        + (post.outbox.trouble is not None)
+        + (post.outbox.trouble is not None or post.servers.by_second())
         + (trouble is not None),
         students=people.number(session),
         trouble=trouble.sentence if trouble else None,

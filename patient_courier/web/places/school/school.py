@@ -113,13 +113,13 @@ def get_school(user: SignedIn, post: ThePost, session: Reading, response: Respon
 
 
 def _out(session: Session, post: Post, response: Response) -> SchoolOut:
-    s, body = post.settings, as_data(definitions_in(post, session).school)
+    body, server = as_data(definitions_in(post, session).school), post.servers.own
     return SchoolOut(
         body=body,
         edition=say(response, edition_of(body)),
         calls_key=post.secrets["calls"],
-        carrier=f"{s.smtp_host}:{s.smtp_port}"
-        if s.smtp_host
+        carrier=f"{server.host}:{server.port}"
+        if server is not None
         else "the built-in mailroom: nothing leaves this machine",
     )
 

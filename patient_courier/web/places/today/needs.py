@@ -13,6 +13,7 @@ from patient_courier.core.telling import words
 from patient_courier.core.telling.grouping import Waiting, grouped
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.dispatch.outbox import Trouble
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import feedback
 from patient_courier.store.completion.feedback import Said
@@ -208,7 +209,12 @@ def _disk(post: Post, zone: str) -> list[NeedsYou]:
 
 
 def _carrier(post: Post, zone: str) -> list[NeedsYou]:
-    trouble = post.outbox.trouble
+    trouble, refusing = post.outbox.trouble, post.servers.refusing
+    if trouble is None and refusing is not None and post.servers.by_second():
+        trouble = Trouble(
+            f"Letters go by the second mail server, since the first one refuses: {refusing.said}",
+            refusing.since,
+        )
     if trouble is None:
         return []
     return [
@@ -216,7 +222,7 @@ def _carrier(post: Post, zone: str) -> list[NeedsYou]:
             kind="carrier",
             id=1,
             ids=[],
-            title="Letters can't go out",
+            title="Letters can't go out" if post.outbox.trouble else "Letters go by the second mail server",
             sentence=trouble.sentence,
             reason_code="carrier",
             at=words.moment(trouble.since, zone),

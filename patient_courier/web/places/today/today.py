@@ -28,6 +28,7 @@ from patient_courier.store.students.people import Person
 from patient_courier.store.students.standing import standings
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
 from patient_courier.web.places.log.deliveries import DeliveryOut, delivery_out
+from patient_courier.web.places.school.mail import pace_line
 from patient_courier.web.places.students.audiences import read_condition
 
 router = APIRouter(prefix="/api/today", tags=["today"])
@@ -68,7 +69,7 @@ class Nearly(BaseModel):
 
 
 class TodayOut(BaseModel):
-    """``cut_short``: more letters are to come than can be counted."""
+    """``cut_short``: more letters are to come than can be counted; ``pace``: what waits for the mail server's pace."""
 
     days: list[DayOut]
     stalled: list[Stalled]
@@ -78,6 +79,7 @@ class TodayOut(BaseModel):
     cut_short: bool
     lately: list[DeliveryOut]
     week: list[Happened]
+    pace: str | None
 
 
 @router.get("")
@@ -109,6 +111,7 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
             delivery_out(definitions, one, person, called) for one, person in log.lately(session, LATELY)
         ],
         week=[Happened(words=text, number=happened.get(kind, 0)) for kind, text in _WEEK.items()],
+        pace=pace_line(post, definitions, session),
     )
 
 
