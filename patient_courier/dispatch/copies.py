@@ -5,9 +5,10 @@ from __future__ import annotations
 import os
 import shutil
 import sqlite3
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from threading import Lock
+from threading import Lock, Thread
 
 import pyrage
 import structlog
@@ -153,6 +154,8 @@ class Copies:
         self._database, self._library = database, library
         self.folder = folder
         self.going: Going | None = None
+        # The public key of the recovery phrase that was shown last, until it has been written back.
+        self.offered: str | None = None
         self._making = Lock()
         self._not_before = real_now()
 
@@ -170,6 +173,17 @@ class Copies:
             except NoCopy:
                 self._not_before = real_now().add(seconds=AGAIN_SECONDS)
         return LOOK_SECONDS
+
+    def begin(self, why: Why) -> bool:
+        """Make a copy in a thread of its own; False while one is being made."""
+        if self._making.locked():
+            return False
+        Thread(target=self._make_quietly, args=(why,), name="copy", daemon=True).start()
+        return True
+
+    def _make_quietly(self, why: Why) -> None:
+        with suppress(NoCopy):  # noted, and told on screen
+            self.make(why)
 
     def make(self, why: Why) -> Kept:
         """Make a copy now. Raises NoCopy, which is noted, so that the owner is told."""

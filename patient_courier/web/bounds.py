@@ -20,7 +20,7 @@ FILE_PATHS = ("/api/school/file", "/api/imports/read", "/api/event-files")
 # A table of people; that of a quarter of a million has a fifth of this.
 MOST_PEOPLE_BYTES = 50_000_000
 # Pictures, and letters with their attachments.
-MOST_AT = {"/api/pictures": 12_500_000, "/api/letters/read": 4_000_000}
+MOST_AT = {"/api/pictures": 12_500_000, "/api/letters/read": 4_000_000, "/api/coming-back/proof": 50_000_000}
 # All that are being read at the same moment, together.
 MOST_BYTES_AT_ONCE = 64_000_000
 BODY_SECONDS = 60.0

@@ -34,6 +34,8 @@ export const router = createRouter({
     { path: "/school/sign-up", component: () => import("./signups/SignUpForms.vue") },
     { path: "/school/sign-up/:id", component: () => import("./signups/SignUpForm.vue"), props: true },
     { path: "/school/mail", component: () => import("./school/MailPlace.vue") },
+    { path: "/school/copies", component: () => import("./school/CopiesPlace.vue") },
+    { path: "/school/coming-back", component: () => import("./school/ComingBack.vue") },
     { path: "/set-up", redirect: "/today" },
     { path: "/school/look", component: () => import("./school/LooksPlace.vue") },
     { path: "/:rest(.*)", component: () => import("./frame/NotFound.vue") },

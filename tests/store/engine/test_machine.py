@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import tempfile
 from collections import Counter
@@ -99,7 +100,7 @@ class Courier(RuleBasedStateMachine):
     def keep(self, name: str, mail: Mail) -> None:
         """The mailroom: what it has is known after a crash. What is handed over is the newest text, whatever was decided."""
         with self.live.database.reading() as session:
-            row = session.get_one(DeliveryRow, int(name.partition("@")[0].removeprefix("delivery-")))
+            row = session.get_one(DeliveryRow, int(re.match(r"delivery-(\d+)", name)[1]))
         said = str(message_from_bytes(mail.raw)["Subject"])
         assert said.startswith(self.marks.get(row.letter, "")), (said, row.letter)
         SEEN["in a newer text"] += row.letter in self.marks

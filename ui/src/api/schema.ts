@@ -815,6 +815,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/coming-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Coming Back */
+        get: operations["get_coming_back_api_coming_back_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coming-back/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish
+         * @description Let the post go on. 409 while there are letters of which nothing has been said.
+         */
+        post: operations["finish_api_coming_back_finish_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coming-back/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Say of a group that it is to be posted, or that it has gone out already: then it counts as posted, and is not.
+         */
+        post: operations["answer_api_coming_back_groups_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coming-back/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prove
+         * @description Take as posted what a folder of sent messages or a log names.
+         */
+        post: operations["prove_api_coming_back_proof_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/connections": {
         parameters: {
             query?: never;
@@ -2606,6 +2683,111 @@ export interface paths {
         get: operations["get_school_api_school_get"];
         /** Put School */
         put: operations["put_school_api_school_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/school/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Copies */
+        get: operations["get_copies_api_school_copies_get"];
+        put?: never;
+        /**
+         * Make Copy
+         * @description Begin a copy now; how far it is, and how it went, is asked of the list.
+         */
+        post: operations["make_copy_api_school_copies_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/school/copies/encryption": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Encrypt
+         * @description From the next copy on, they are encrypted for this phrase, which has just been shown.
+         */
+        put: operations["encrypt_api_school_copies_encryption_put"];
+        post?: never;
+        /**
+         * No Encryption
+         * @description From the next copy on, they are as they are. Encrypted ones still need their phrase.
+         */
+        delete: operations["no_encryption_api_school_copies_encryption_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/school/copies/phrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offer Phrase
+         * @description A fresh recovery phrase. It is kept nowhere; copies are encrypted once it has been written back.
+         */
+        post: operations["offer_phrase_api_school_copies_phrase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/school/copies/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Places
+         * @description Where copies are put as well: a second folder, a store of objects.
+         */
+        put: operations["put_places_api_school_copies_places_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/school/copies/{name}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Copy
+         * @description A copy as a file, to be kept elsewhere.
+         */
+        get: operations["get_copy_api_school_copies__name__file_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -4613,6 +4795,20 @@ export interface components {
             /** All */
             all: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"])[];
         };
+        /** Answer */
+        Answer: {
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "post" | "taken";
+            /** Day */
+            day: string;
+            /** Letter */
+            letter: string;
+            /** Source */
+            source: string;
+        };
         /** Answered */
         Answered: {
             /** Answer */
@@ -5548,6 +5744,24 @@ export interface components {
             right: (components["schemas"]["TextBlock"] | components["schemas"]["ButtonBlock"] | components["schemas"]["PictureBlock"] | components["schemas"]["CourseCardBlock"] | components["schemas"]["CertificateBlock"] | components["schemas"]["NextLessonBlock"] | components["schemas"]["DividerBlock"] | components["schemas"]["SpaceBlock"] | components["schemas"]["SignatureBlock"] | components["schemas"]["EventBlock"] | components["schemas"]["NoteBlock"] | components["schemas"]["AnswersBlock"])[];
         };
         /**
+         * ComingBackOut
+         * @description ``busy``: what fell due in the lost time is still being worked out, so groups may grow.
+         */
+        ComingBackOut: {
+            /** Began */
+            began: string | null;
+            /** Busy */
+            busy: boolean;
+            /** Connections */
+            connections: components["schemas"]["ShopOut"][];
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Open */
+            open: boolean;
+            /** Since */
+            since: string | null;
+        };
+        /**
          * ConnectionLine
          * @description A connection in the list. Counts are those of thirty days, ``line`` its messages day by day, ``waits`` all that waits.
          */
@@ -5658,6 +5872,46 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+        };
+        /**
+         * CopiesOut
+         * @description ``going``: the percentage of the copy that is being made. ``failing``: since when and why none is. ``next``: when the
+         *     next nightly one comes; None in the demo, which makes none.
+         */
+        CopiesOut: {
+            /** Encrypted */
+            encrypted: boolean;
+            /** Failing */
+            failing: string | null;
+            /** Folder */
+            folder: string;
+            /** Going */
+            going: number | null;
+            /** Items */
+            items: components["schemas"]["CopyOut"][];
+            /** Next */
+            next: string | null;
+            /** Second */
+            second: string | null;
+            /** Size */
+            size: number;
+            store: components["schemas"]["StoreOut"] | null;
+        };
+        /**
+         * CopyOut
+         * @description A copy in the folder; ``size`` in bytes, ``at`` as ``Tue 3 Mar, 10:04`` in the school's zone.
+         */
+        CopyOut: {
+            /** At */
+            at: string;
+            /** Encrypted */
+            encrypted: boolean;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** Why */
+            why: string;
         };
         /** CountsOut */
         CountsOut: {
@@ -6746,10 +7000,12 @@ export interface components {
         };
         /**
          * FrameOut
-         * @description Numbers for the menu, the clock, and what keeps the school from being written, if anything does.
+         * @description Numbers for the menu, the clock, what keeps the school from being written, and from posting since it came back.
          */
         FrameOut: {
             clock: components["schemas"]["ClockOut"];
+            /** Coming Back */
+            coming_back: string | null;
             /** Needs You */
             needs_you: number;
             /** Students */
@@ -6764,6 +7020,38 @@ export interface components {
         GivenSecret: {
             /** Secret */
             secret: string;
+        };
+        /**
+         * GroupOut
+         * @description Letters decided on together: ``source`` is the key of their sequence or broadcast with its kind before it, ``day`` is
+         *     local. ``answer``: they are to be posted, or nothing has been said yet. ``fresh``: they follow from what happened after
+         *     the coming back, so nobody can have them yet.
+         */
+        GroupOut: {
+            /** Answer */
+            answer: "post" | null;
+            /** Day */
+            day: string;
+            /** Day Words */
+            day_words: string;
+            /** First */
+            first: string;
+            /** Fresh */
+            fresh: boolean;
+            /** Last */
+            last: string;
+            /** Letter */
+            letter: string;
+            /** Letter Name */
+            letter_name: string;
+            /** Names */
+            names: string[];
+            /** Number */
+            number: number;
+            /** Source */
+            source: string;
+            /** Source Name */
+            source_name: string;
         };
         /**
          * GuessOut
@@ -9069,6 +9357,19 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** PhraseIn */
+        PhraseIn: {
+            /** Phrase */
+            phrase: string;
+        };
+        /**
+         * PhraseOut
+         * @description Shown this once.
+         */
+        PhraseOut: {
+            /** Phrase */
+            phrase: string;
+        };
         /** PickedPeople */
         PickedPeople: {
             /** Items */
@@ -9144,6 +9445,12 @@ export interface components {
             how: "same" | "added" | "gone";
             /** Text */
             text: string;
+        };
+        /** PlacesIn */
+        PlacesIn: {
+            /** Second */
+            second?: string | null;
+            store?: components["schemas"]["StoreIn"] | null;
         };
         /** PlainEvent */
         PlainEvent: {
@@ -9426,6 +9733,14 @@ export interface components {
             /** Timezone */
             timezone: string | null;
         };
+        /**
+         * ProofIn
+         * @description The text of a folder of sent messages (mbox) or of a mail server's log; only Message-IDs are looked for.
+         */
+        ProofIn: {
+            /** Text */
+            text: string;
+        };
         /** ProofsIn */
         ProofsIn: {
             /** Number */
@@ -9442,6 +9757,14 @@ export interface components {
             left: number;
             /** Readers */
             readers: string[];
+        };
+        /**
+         * Proved
+         * @description How many letters that would go out have gone out already by this.
+         */
+        Proved: {
+            /** Number */
+            number: number;
         };
         /**
          * Publish
@@ -10502,6 +10825,16 @@ export interface components {
             whole: number;
         };
         /**
+         * ShopOut
+         * @description A connection that may be able to send once more what it sent in the lost time.
+         */
+        ShopOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Shown
          * @description What a receiver wrote into a letter that arrived (RFC 8601), and who signed it.
          */
@@ -10899,6 +11232,44 @@ export interface components {
             name: string;
             /** Silent */
             silent: boolean;
+        };
+        /**
+         * StoreIn
+         * @description ``secret`` None: the one that is kept for this very place.
+         */
+        StoreIn: {
+            /** Bucket */
+            bucket: string;
+            /** Endpoint */
+            endpoint?: string | null;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /**
+             * Region
+             * @default
+             */
+            region: string;
+            /** Secret */
+            secret?: string | null;
+        };
+        /**
+         * StoreOut
+         * @description A store of objects, without its secret.
+         */
+        StoreOut: {
+            /** Bucket */
+            bucket: string;
+            /** Endpoint */
+            endpoint: string | null;
+            /** Has Secret */
+            has_secret: boolean;
+            /** Key */
+            key: string;
+            /** Region */
+            region: string;
         };
         /** Student */
         Student: {
@@ -13903,6 +14274,164 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_coming_back_api_coming_back_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComingBackOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    finish_api_coming_back_finish_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    answer_api_coming_back_groups_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComingBackOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    prove_api_coming_back_proof_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProofIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proved"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -18446,6 +18975,282 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SchoolOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_copies_api_school_copies_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_copy_api_school_copies_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    encrypt_api_school_copies_encryption_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PhraseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    no_encryption_api_school_copies_encryption_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    offer_phrase_api_school_copies_phrase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhraseOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    put_places_api_school_copies_places_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_copy_api_school_copies__name__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

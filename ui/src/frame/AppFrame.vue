@@ -93,6 +93,9 @@ async function signOut(): Promise<void> {
     <CommandPalette ref="palette" :places="[...places, ...backRoom]" />
     <main id="place" class="place-room">
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+      <p v-if="frame?.coming_back && route.path !== '/school/coming-back'" class="trouble" role="alert">
+        {{ frame.coming_back }} <RouterLink to="/school/coming-back">Look now</RouterLink>
+      </p>
       <RouterView />
     </main>
   </div>

@@ -154,6 +154,14 @@ async function take(event: Event): Promise<void> {
         <dd>{{ about.carrier }} · <RouterLink to="/school/mail">Mail</RouterLink></dd>
       </dl>
     </section>
+    <section class="sheet box">
+      <h2>How it runs</h2>
+      <p class="soft">Where letters are handed over, and what brings the school back when a disk is lost.</p>
+      <div class="ways">
+        <RouterLink to="/school/mail"><Button>Mail</Button></RouterLink
+        >{{ " " }} <RouterLink to="/school/copies"><Button>Copies</Button></RouterLink>
+      </div>
+    </section>
     <SigningKeys />
     <NewPassword />
     <section class="sheet box">

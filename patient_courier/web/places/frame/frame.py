@@ -19,6 +19,7 @@ from patient_courier.store.connections import waiting
 from patient_courier.store.destinations import destinations
 from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
+from patient_courier.store.upkeep import progress
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.connections.connections import silences
 
@@ -41,12 +42,13 @@ class ClockOut(BaseModel):
 
 
 class FrameOut(BaseModel):
-    """Numbers for the menu, the clock, and what keeps the school from being written, if anything does."""
+    """Numbers for the menu, the clock, what keeps the school from being written, and from posting since it came back."""
 
     clock: ClockOut
     needs_you: int
     students: int
     trouble: str | None
+    coming_back: str | None
 
 
 class MoveClock(BaseModel):
@@ -73,7 +75,15 @@ def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
         + (trouble is not None),
         students=people.number(session),
         trouble=trouble.sentence if trouble else None,
+        coming_back=_coming_back(session, definitions_in(post, session).school.timezone),
     )
+
+
+def _coming_back(session: Session, zone: str) -> str | None:
+    found = progress.coming_back(session)
+    if found is None:
+        return None
+    return f"The school has come back from a copy of {words.moment(found.since, zone)}. Nothing is posted until you have looked."
 
 
 @router.post("/clock")
