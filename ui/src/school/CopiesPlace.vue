@@ -41,7 +41,7 @@ const make = useAct(() => data(api.POST("/api/school/copies")), { refreshes: ["c
             <th>Why</th>
             <th class="num">Size</th>
             <th>Opens</th>
-            <th></th>
+            <th />
           </tr>
         </thead>
         <tbody>

@@ -33,7 +33,7 @@ watch(
   },
   { immediate: true },
 );
-const save = useAct(
+const { mutate: keep, isPending: keeping } = useAct(
   () =>
     data(
       api.PUT("/api/school/copies/places", {
@@ -76,7 +76,7 @@ const save = useAct(
       /></label>
     </div>
     <div>
-      <Button :disabled="written === asKept" :loading="save.isPending.value" @click="save.mutate()">Save</Button>
+      <Button :disabled="written === asKept" :loading="keeping" @click="keep()">Save</Button>
     </div>
   </section>
 </template>

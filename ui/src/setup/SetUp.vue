@@ -94,9 +94,9 @@ const ready = () => {
         </label>
         <label
           >The school's time zone<Select
+            v-named="'Time zone'"
             :value="answers.timezone || undefined"
             placeholder="Choose the nearest town"
-            v-named="'Time zone'"
             show-search
             :options="zones.map((zone) => ({ value: zone, label: zone.replaceAll('_', ' ') }))"
             option-filter-prop="label"
