@@ -20,6 +20,7 @@ from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.copies import Copies
 from patient_courier.dispatch.credentials import ensure_key
 from patient_courier.dispatch.far_side import FarSide
+from patient_courier.dispatch.incoming import LOOK_SECONDS, Mailbox
 from patient_courier.dispatch.looking_again import LookingAgain
 from patient_courier.dispatch.mail_servers import MailServers
 from patient_courier.dispatch.mailboxes import read_mailboxes
@@ -78,6 +79,8 @@ class Post:
         self.outgoing.on_idle = self._calling.nudge
         self._reading = Worker("reports", self._read_reports)
         self._upkeep = Worker("upkeep", self._keep_up)
+        mailbox = Mailbox(database, self.take_report, settings.smtp_ca_file)
+        self._mailbox = Worker("mailbox", mailbox.look, longest=LOOK_SECONDS)
 
     def start(self) -> None:
         """Open the mailroom, settle what a crash has left, start the workers. Raises InHand."""
@@ -109,7 +112,15 @@ class Post:
         with self.database.writing() as session:
             fill(session, self.library.load(session))
             ensure_key(session, real_now())
-        for worker in (self._waker, self._poster, self._calling, self._reading, self._upkeep, self.arrivals):
+        for worker in (
+            self._waker,
+            self._poster,
+            self._calling,
+            self._reading,
+            self._upkeep,
+            self._mailbox,
+            self.arrivals,
+        ):
             worker.start()
 
     def _signer(self) -> LinkSigner:
@@ -130,12 +141,13 @@ class Post:
         self.servers.read()
         self.outbox.try_now()
         self._poster.nudge()
+        self._mailbox.nudge()
 
     def stop(self) -> None:
         """Let every worker finish what it has in hand; a mail server that hangs is not waited for."""
         self.arrivals.stop()
         self.outbox.stopping.set()
-        for worker in (self._waker, self._poster, self._calling, self._reading, self._upkeep):
+        for worker in (self._waker, self._poster, self._calling, self._reading, self._upkeep, self._mailbox):
             worker.stop(patience=5 if worker is not self._waker else 30)
         self.outgoing.stop()
         if self.mailroom is not None:

@@ -17,10 +17,10 @@ GATHERED_SECONDS = 0.1
 
 
 class Worker:
-    """Calls ``work`` again and again; what it returns is how many seconds it may sleep."""
+    """Calls ``work`` again and again; what it returns is how many seconds it may sleep, at most ``longest``."""
 
-    def __init__(self, name: str, work: Callable[[], float]) -> None:
-        self._work = work
+    def __init__(self, name: str, work: Callable[[], float], longest: float = LONGEST_SLEEP_SECONDS) -> None:
+        self._work, self._longest = work, longest
         self._waits_for = ""  # said once, not at every look
         self._wanted = threading.Event()
         self._at_once = threading.Event()
@@ -64,5 +64,5 @@ class Worker:
             except Exception:
                 log.exception("failed, will try again", worker=self._thread.name)
                 pause = AFTER_ERROR_SECONDS
-            if self._wanted.wait(min(max(pause, 0.0), LONGEST_SLEEP_SECONDS)):
+            if self._wanted.wait(min(max(pause, 0.0), self._longest)):
                 self._at_once.wait(GATHERED_SECONDS)

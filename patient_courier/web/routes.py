@@ -38,7 +38,7 @@ from patient_courier.web.places.frame import frame, session, setting_up
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
 from patient_courier.web.places.practice import mailroom, practice
-from patient_courier.web.places.school import coming_back, copies, intake, mail, removing, school
+from patient_courier.web.places.school import coming_back, copies, intake, mail, mail_trial, removing, school
 from patient_courier.web.places.sequences import (
     drafting,
     kept_rehearsals,
@@ -133,6 +133,7 @@ def include_routes(app: FastAPI) -> None:
         mailroom,
         practice,
         mail,
+        mail_trial,
         copies,
         coming_back,
         school,

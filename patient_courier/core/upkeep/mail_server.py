@@ -36,6 +36,13 @@ def check_host(value: str) -> str:
     return found
 
 
+def one_line(value: str) -> str:
+    """What is told to a server as it is. Raises ValueError for what would be several lines."""
+    if any(c in value for c in "\r\n\0"):
+        raise ValueError("A name and a password stand in one line.")
+    return value
+
+
 class MailServer(Model):
     """A server that takes letters. The pace is how many it is given at most; None: as many as it takes."""
 
@@ -49,12 +56,7 @@ class MailServer(Model):
 
     _host = field_validator("host")(check_host)
 
-    @field_validator("user", "password")
-    @classmethod
-    def _one_line(cls, value: str) -> str:
-        if any(c in value for c in "\r\n\0"):
-            raise ValueError("A name and a password stand in one line.")
-        return value
+    _lines = field_validator("user", "password")(one_line)
 
 
 class Posting(Model):
@@ -68,3 +70,19 @@ class Posting(Model):
     @classmethod
     def _senders(cls, value: list[str]) -> list[str]:
         return list(dict.fromkeys(check_email(address) for address in value))
+
+
+class Incoming(Model):
+    """A mailbox that is read over IMAP for what comes back. ``move_to``: reports that were read are put into this folder;
+    None: they stay, marked as read."""
+
+    host: str
+    port: Annotated[int, Field(ge=1, le=65_535)] = 993
+    security: Security = "tls"
+    user: Annotated[str, Field(max_length=320)] = ""
+    password: Annotated[str, Field(max_length=1000)] = ""
+    folder: Annotated[str, Field(min_length=1, max_length=200)] = "INBOX"
+    move_to: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+
+    _host = field_validator("host")(check_host)
+    _lines = field_validator("user", "password", "folder")(one_line)

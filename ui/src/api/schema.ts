@@ -7111,6 +7111,58 @@ export interface components {
             students: number;
         };
         /**
+         * IncomingIn
+         * @description ``password`` None: the one that is kept for this very server and user.
+         */
+        IncomingIn: {
+            /**
+             * Folder
+             * @default INBOX
+             */
+            folder: string;
+            /** Host */
+            host: string;
+            /** Move To */
+            move_to?: string | null;
+            /** Password */
+            password?: string | null;
+            /** Port */
+            port: number;
+            /**
+             * Security
+             * @enum {string}
+             */
+            security: "none" | "starttls" | "tls";
+            /**
+             * User
+             * @default
+             */
+            user: string;
+        };
+        /**
+         * IncomingOut
+         * @description The mailbox that is read for what comes back, without its password.
+         */
+        IncomingOut: {
+            /** Folder */
+            folder: string;
+            /** Has Password */
+            has_password: boolean;
+            /** Host */
+            host: string;
+            /** Move To */
+            move_to: string | null;
+            /** Port */
+            port: number;
+            /**
+             * Security
+             * @enum {string}
+             */
+            security: "none" | "starttls" | "tls";
+            /** User */
+            user: string;
+        };
+        /**
          * InnerShort
          * @description A module, lesson or quiz to pick; ``key`` is its full reference.
          */
@@ -9548,6 +9600,7 @@ export interface components {
         };
         /** PostingIn */
         PostingIn: {
+            incoming?: components["schemas"]["IncomingIn"] | null;
             second?: components["schemas"]["ServerIn"] | null;
             /**
              * Senders
@@ -9571,18 +9624,23 @@ export interface components {
             by: "environment" | "screen" | "mailroom";
             /** By Second */
             by_second: boolean;
+            incoming: components["schemas"]["IncomingOut"] | null;
             /** Pace */
             pace: string | null;
             /** Practice */
             practice: boolean;
             /** Refusing */
             refusing: string | null;
+            /** Replies */
+            replies: number;
             /** School Address */
             school_address: string;
             second: components["schemas"]["ServerOut"] | null;
             /** Senders */
             senders: string[];
             server: components["schemas"]["ServerOut"] | null;
+            /** Unread */
+            unread: string | null;
             /** Waiting */
             waiting: number;
         };
@@ -10102,6 +10160,20 @@ export interface components {
             unwritten: components["schemas"]["Person"][];
             /** Unwritten Number */
             unwritten_number: number;
+        };
+        /**
+         * ReplyOut
+         * @description An answer that the student wrote; it lies in the mailbox. ``delivery``: the letter it answers, where it says so.
+         */
+        ReplyOut: {
+            /** At */
+            at: string;
+            /** Delivery */
+            delivery: number | null;
+            /** Letter Name */
+            letter_name: string | null;
+            /** Subject */
+            subject: string;
         };
         /**
          * ReturnOut
@@ -11374,6 +11446,8 @@ export interface components {
             news: boolean;
             /** Own Zone */
             own_zone: boolean;
+            /** Replies */
+            replies: components["schemas"]["ReplyOut"][];
             /** Returns */
             returns: components["schemas"]["ReturnOut"][];
             /** Runs */

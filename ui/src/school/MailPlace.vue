@@ -8,7 +8,16 @@ import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import DomainBox from "./DomainBox.vue";
-import { freshServer, readServer, type Server, writtenServer } from "./mail";
+import {
+  freshMailbox,
+  freshServer,
+  type Mailbox,
+  readServer,
+  type Server,
+  writtenMailbox,
+  writtenServer,
+} from "./mail";
+import MailboxFields from "./MailboxFields.vue";
 import MailTrial from "./MailTrial.vue";
 import ServerFields from "./ServerFields.vue";
 
@@ -17,8 +26,9 @@ const { data: found } = useQuery({ queryKey: ["mail"], queryFn: () => data(api.G
 const server = ref<Server | null>(null);
 const second = ref<Server | null>(null);
 const senders = ref("");
+const incoming = ref<Mailbox | null>(null);
 const asKept = ref("");
-const written = computed(() => JSON.stringify([server.value, second.value, senders.value]));
+const written = computed(() => JSON.stringify([server.value, second.value, senders.value, incoming.value]));
 const changed = computed(() => written.value !== asKept.value);
 watch(
   found,
@@ -28,6 +38,7 @@ watch(
     server.value = readServer(now.server);
     second.value = readServer(now.second);
     senders.value = now.senders.join("\n");
+    incoming.value = now.incoming ? { ...now.incoming, password: "" } : null;
     asKept.value = written.value;
   },
   { immediate: true },
@@ -41,6 +52,7 @@ const save = useAct(
           server: server.value ? writtenServer(server.value) : null,
           second: second.value ? writtenServer(second.value) : null,
           senders: senders.value.split(/[\s,;]+/).filter(Boolean),
+          incoming: incoming.value ? writtenMailbox(incoming.value) : null,
         },
       }),
     ),
@@ -106,6 +118,20 @@ const bySettings = computed(() => found.value?.by === "environment");
       </template>
       <div v-else><Button @click="second = freshServer()">Add a second server</Button></div>
     </section>
+    <section class="sheet box" aria-label="What comes back">
+      <h2>What comes back</h2>
+      <p class="soft">
+        Reports of letters that could not be delivered come to a mailbox. Read from there, they stop dead addresses by
+        themselves. Answers that students write stay there unread; that they wrote is shown on their pages.
+      </p>
+      <p v-if="found.unread" class="said warn" role="alert">{{ found.unread }}</p>
+      <p v-if="found.incoming && found.replies" class="soft">Answers counted so far: {{ found.replies }}</p>
+      <template v-if="incoming">
+        <MailboxFields v-model="incoming" />
+        <div><button class="link" @click="incoming = null">Read no mailbox</button></div>
+      </template>
+      <div v-else><Button @click="incoming = freshMailbox()">Read a mailbox</Button></div>
+    </section>
     <section class="sheet box" aria-label="Addresses">
       <h2>Addresses that letters come from</h2>
       <p class="soft">
@@ -121,7 +147,7 @@ const bySettings = computed(() => found.value?.by === "environment");
 .room {
   padding: 18px 22px 32px;
   display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(340px, 1fr));
+  grid-template-columns: repeat(auto-fit, minmax(420px, 1fr));
   gap: 18px;
   align-items: start;
   max-width: 1180px;

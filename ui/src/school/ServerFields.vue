@@ -58,7 +58,7 @@ const many = (value: unknown) => (value ? Number(value) : null);
         @input="(e: Event) => set({ password: typed(e) })"
     /></label>
     <label
-      >Letters a minute, at most<InputNumber
+      >At most a minute<InputNumber
         :value="model.a_minute ?? undefined"
         :disabled="disabled"
         :min="1"
@@ -67,7 +67,7 @@ const many = (value: unknown) => (value ? Number(value) : null);
         @change="(value) => set({ a_minute: many(value) })"
     /></label>
     <label
-      >Letters a day, at most<InputNumber
+      >At most a day<InputNumber
         :value="model.a_day ?? undefined"
         :disabled="disabled"
         :min="1"

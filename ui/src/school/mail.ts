@@ -44,3 +44,31 @@ export function secured(server: Server, security: Server["security"]): Server {
   const now = SECURITIES.find((one) => one.value === security)?.port ?? server.port;
   return { ...server, security, port: server.port === usual ? now : server.port };
 }
+
+/** A mailbox as it is written on screen, like a server. */
+export type Mailbox = {
+  host: string;
+  port: number;
+  security: Server["security"];
+  user: string;
+  password: string;
+  has_password: boolean;
+  folder: string;
+  move_to: string | null;
+};
+
+export const freshMailbox = (): Mailbox => ({
+  host: "",
+  port: 993,
+  security: "tls",
+  user: "",
+  password: "",
+  has_password: false,
+  folder: "INBOX",
+  move_to: null,
+});
+
+export function writtenMailbox(mailbox: Mailbox): Api["IncomingIn"] {
+  const { has_password, password, ...rest } = mailbox;
+  return { ...rest, password: password || !has_password ? password : null };
+}

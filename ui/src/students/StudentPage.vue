@@ -155,6 +155,18 @@ const OUTCOME: Record<string, string> = {
             >
           </p>
         </section>
+        <section v-if="student.replies.length" class="sheet box">
+          <h2>What they wrote back</h2>
+          <p v-for="(one, at) in student.replies" :key="at">
+            {{ one.subject || "without a subject" }}<br /><span class="label"
+              >{{ one.at
+              }}<template v-if="one.delivery">
+                · to <RouterLink :to="`/dispatch/${one.delivery}`">{{ one.letter_name }}</RouterLink></template
+              ></span
+            >
+          </p>
+          <p class="soft">The answers themselves lie in your mailbox.</p>
+        </section>
         <section class="sheet box">
           <h2>Sequences</h2>
           <p v-if="!student.runs.length" class="soft">In none.</p>

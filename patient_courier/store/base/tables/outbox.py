@@ -101,6 +101,20 @@ class ReturnRow(Table):
     said: Mapped[str]
 
 
+class ReplyRow(Table):
+    """An answer that a student has written: that it came, and about which letter; what it says stays in the mailbox."""
+
+    __tablename__ = "replies"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    digest: Mapped[str] = mapped_column(unique=True)
+    student_id: Mapped[int] = mapped_column(ForeignKey("students.id", ondelete="CASCADE"), index=True)
+    delivery_id: Mapped[int | None] = mapped_column(
+        ForeignKey("deliveries.id", ondelete="SET NULL"), index=True
+    )
+    at: Mapped[Instant]
+    subject: Mapped[str]
+
+
 class TroubleRow(Table):
     """What the mailroom plays for an address, and how often it still does (-1: always)."""
 

@@ -17,7 +17,7 @@ from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import certificates as prints
 from patient_courier.store.completion import feedback
 from patient_courier.store.engine.loading import load_states
-from patient_courier.store.outbox import log, returns
+from patient_courier.store.outbox import log, replies, returns
 from patient_courier.store.students import people
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import (
@@ -30,6 +30,7 @@ from patient_courier.web.context import (
 )
 
 router = APIRouter(prefix="/api/students", tags=["students"])
+MOST_REPLIES = 20
 
 
 class CourseStanding(BaseModel):
@@ -83,6 +84,15 @@ class WordsOut(BaseModel):
     at: str
 
 
+class ReplyOut(BaseModel):
+    """An answer that the student wrote; it lies in the mailbox. ``delivery``: the letter it answers, where it says so."""
+
+    at: str
+    subject: str
+    delivery: int | None
+    letter_name: str | None
+
+
 class StudentOut(BaseModel):
     key: str
     name: str
@@ -99,6 +109,7 @@ class StudentOut(BaseModel):
     returns: list[ReturnOut]
     certificates: list[CertificateShort]
     words: list[WordsOut]
+    replies: list[ReplyOut]
     tracked: bool
     tags: list[str]
     fields: dict[str, str | int | float | bool | None]
@@ -197,6 +208,15 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
                 at=words.moment(one.at, state.zone),
             )
             for one in feedback.of_student(session, person.id)
+        ],
+        replies=[
+            ReplyOut(
+                at=words.moment(one.at, state.zone),
+                subject=one.subject,
+                delivery=one.delivery,
+                letter_name=_letter_name(definitions, one.letter) if one.letter else None,
+            )
+            for one in replies.of_student(session, person.id, MOST_REPLIES)
         ],
         tracked=people.is_tracked(session, person.id),
         tags=list(state.facts.tags),
