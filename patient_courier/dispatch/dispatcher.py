@@ -222,7 +222,9 @@ class Post:
     def _keep_up(self) -> float:
         """What keeps the school for years: it is noted that it is in use, and copied every night."""
         self.mark.note_use(self.database)
-        return LONGEST_SLEEP_SECONDS if self.settings.demo else self.copies.look()
+        with self.database.reading() as session:
+            practice = read_clock(session).practice
+        return LONGEST_SLEEP_SECONDS if practice else self.copies.look()
 
     def _post(self) -> float:
         if self.holds_back():

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.courses import Tracking
 from patient_courier.post.calendar_file import calendar_files
@@ -54,7 +53,7 @@ class Drawing:
         if one.recipients is not None:
             owner = (school.sender.name, school.sender.email)
             to = [owner if found == "owner" else ("", found) for found in one.recipients]
-        id = message_id(one.id, school.sender.email, self.print_of(one, school.timezone))
+        id = message_id(one.id, school.sender.email, self.print_of(one))
         envelope = links.stop.rpartition("/")[2] if one.recipients is None else ""
         domain = sender.email.rpartition("@")[2]
         files = calendar_files(prepared, one.values, zone, school.timezone, domain, one.at)
@@ -62,12 +61,12 @@ class Drawing:
             rendered, sender, links, message_id=id, to=to, date=one.at, calendar=files, envelope=envelope
         )
 
-    def print_of(self, one: Claimed, zone: str) -> str:
-        """What is the same of a letter when the time in which it went out is lost and lived again."""
-        day = calendar.local_date(one.at, zone).format_iso()
-        return self._signer.print_of(
-            one.student, one.broadcast or one.sequence or "", one.step, one.round, one.letter, day
-        )
+    def print_of(self, one: Claimed) -> str:
+        """What is the same of a letter when the time in which it went out is lost and lived again: whose it is, the run by
+        what it began with, and its place there."""
+        source = one.broadcast or one.sequence or ""
+        began = one.run_began.format_iso() if one.run_began else ""
+        return self._signer.print_of(one.student, source, began, one.step, one.round, one.letter)
 
     def copies(self, one: Claimed, readers: Sequence[str]) -> Iterator[Mail]:
         """A copy of a delivery for each of those who asked for one; its links do nothing."""

@@ -32,6 +32,7 @@ from patient_courier.post.links import LinkSigner
 from patient_courier.post.message import Mail, id_begins
 from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.letters import proofs
+from patient_courier.store.outbox import doubtful
 from patient_courier.store.outbox import outbox as stored
 from patient_courier.store.outbox.mailroom import has_message
 from patient_courier.store.outbox.outbox import Claimed
@@ -190,12 +191,21 @@ class Outbox:
                 return None
             self._shown = proofs.asked_for(session)
             definitions = self._load(session)
-            lot = self._newest(session, definitions, lot)
+            lot = self._unproved(session, self._newest(session, definitions, lot))
             self._drawing.use(definitions)
             come = note_progress(session, real_now(), lots=1)
         if self._mark is not None:
             self._mark.write(come)
         return lot
+
+    def _unproved(self, session: Session, lot: list[Claimed]) -> list[Claimed]:
+        """A lot without what is proved to have gone out in a time that is lost."""
+        prints = {one.id: self._drawing.print_of(one) for one in lot}
+        proved = doubtful.proved_of(session, list(prints.values()))
+        if not proved:
+            return lot
+        doubtful.take_as_posted(session, [id for id, one in prints.items() if one in proved], doubtful.PROVED)
+        return [one for one in lot if prints[one.id] not in proved]
 
     @staticmethod
     def _newest(session: Session, definitions: Definitions, lot: list[Claimed]) -> list[Claimed]:

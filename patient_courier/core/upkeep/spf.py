@@ -93,14 +93,31 @@ def record_of(domain: str, ask: Ask) -> str | None:
 
 
 def all_lookups(domain: str, ask: Ask) -> tuple[int, list[str]]:
-    """How many names the whole record asks for, whoever posts, and which: the most that a receiver may come to.
+    """How many names the whole record asks for, and which: the most that a receiver may come to, whoever posts.
 
     Raises PermError for a record that can't be used, TempError.
     """
-    # No machine has this number, so no term but “all” decides, and everything is asked (RFC 5737 documentation range).
+    # A machine of the documentation's range (RFC 5737); names that hang on who posts are asked as of that one.
     one = Evaluation(ip_address("192.0.2.255"), f"postmaster@{domain}", domain, ask)
-    _evaluate(one, domain)
+    _walk(one, domain)
     return one.lookups, one.asked
+
+
+def _walk(one: Evaluation, domain: str) -> None:
+    """Ask every term of a record and of those it includes, whether it would decide or not."""
+    record = record_of(domain, one.ask)
+    if record is None:
+        raise PermError(f"it points to {domain}, which has no SPF line")
+    terms, redirect = _parse(record)
+    for _, kind, value, lengths in terms:
+        if kind == "include":
+            one.count(f"include:{value}")
+            _walk(one, expand(value, one, domain))
+        else:
+            _matches(one, domain, kind, value, lengths)
+    if redirect is not None and not any(kind == "all" for _, kind, _, _ in terms):
+        one.count(f"redirect={redirect}")
+        _walk(one, expand(redirect, one, domain))
 
 
 def _evaluate(one: Evaluation, domain: str) -> tuple[Result, str]:

@@ -5,11 +5,19 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from sqlalchemy import select, text, update
+from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.upkeep.coming_back import Doubtful
-from patient_courier.store.base.tables import WAITING_WORDS, BroadcastRow, DeliveryRow, RunRow, StudentRow
+from patient_courier.store.base.tables import (
+    WAITING_WORDS,
+    BroadcastRow,
+    DeliveryRow,
+    ProvedRow,
+    RunRow,
+    StudentRow,
+)
 
 _WAITING = text(f"deliveries.{WAITING_WORDS}")
 TAKEN, PROVED = "taken_as_posted", "proved_posted"
@@ -38,6 +46,18 @@ def doubtful(session: Session, began: Instant) -> list[Doubtful]:
         )
         for row, student, event_at, started in session.execute(query)
     ]
+
+
+def keep_proved(session: Session, prints: Collection[str]) -> None:
+    """Remember these, also for letters that fall due later: a run that waits again may come to the same letter."""
+    for start in range(0, len(prints), 500):
+        rows = [{"print": one} for one in sorted(prints)[start : start + 500]]
+        session.execute(insert(ProvedRow).on_conflict_do_nothing(), rows)
+
+
+def proved_of(session: Session, prints: Collection[str]) -> set[str]:
+    """Those of these prints that are proved."""
+    return set(session.scalars(select(ProvedRow.print).where(ProvedRow.print.in_(prints))))
 
 
 def take_as_posted(session: Session, ids: Collection[int], reason: str) -> None:

@@ -48,6 +48,7 @@ class Claimed:
     step: str
     round: str
     broadcast: str | None
+    run_began: Instant | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +95,7 @@ _LOT = (
         STUDENTS.c.last_name,
         STUDENTS.c.timezone,
         RUNS.c.subject.label("about"),
+        RUNS.c.event_at,
     )
     .join_from(DELIVERIES, STUDENTS, STUDENTS.c.id == DELIVERIES.c.student_id)
     .outerjoin(RUNS, RUNS.c.number == DELIVERIES.c.run)
@@ -217,6 +219,7 @@ def _claimed(row: Any) -> Claimed:
         step=row.step,
         round=row.round,
         broadcast=row.broadcast,
+        run_began=row.event_at,
     )
 
 

@@ -24,3 +24,4 @@ def forget(session: Session, name: str) -> None:
     row = session.get(SettingRow, name)
     if row is not None:
         session.delete(row)
+        session.flush()

@@ -32,7 +32,7 @@ const make = useAct(() => data(api.POST("/api/school/copies")), { refreshes: ["c
         The next one is made by itself on {{ found.next }}. Seven of days, four of weeks and twelve of months are kept,
         each opened and looked through after it was made.
       </p>
-      <p v-else class="soft">The demo school makes no copies by itself; one can be made here.</p>
+      <p v-else class="soft">A practice school makes no copies by itself; one can be made here.</p>
       <Progress v-if="found.going !== null" :percent="found.going" aria-label="The copy that is being made" />
       <table v-if="found.items.length" class="plain cards">
         <thead>

@@ -115,6 +115,13 @@ class ReplyRow(Table):
     subject: Mapped[str]
 
 
+class ProvedRow(Table):
+    """The print of a letter that went out in a time that is lost, by a mail server's log: it is not posted once more."""
+
+    __tablename__ = "proved"
+    print: Mapped[str] = mapped_column(primary_key=True)
+
+
 class TroubleRow(Table):
     """What the mailroom plays for an address, and how often it still does (-1: always)."""
 

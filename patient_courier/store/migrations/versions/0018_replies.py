@@ -1,4 +1,4 @@
-"""Answers that students write to letters, read from a mailbox."""
+"""Answers that students write to letters, read from a mailbox; letters that are proved to have gone out in a lost time."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -29,3 +29,8 @@ def upgrade() -> None:
     )
     op.create_index("ix_replies_student_id", "replies", ["student_id"])
     op.create_index("ix_replies_delivery_id", "replies", ["delivery_id"])
+    op.create_table(
+        "proved",
+        sa.Column("print", sa.Text(), nullable=False),
+        sa.PrimaryKeyConstraint("print", name="pk_proved"),
+    )

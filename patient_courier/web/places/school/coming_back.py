@@ -129,11 +129,12 @@ def answer(body: Answer, user: SignedIn, post: ThePost, session: Writing) -> Com
 
 @router.post("/proof")
 def prove(body: ProofIn, user: SignedIn, post: ThePost, session: Writing) -> Proved:
-    """Take as posted what a folder of sent messages or a log names."""
+    """Take as posted what a folder of sent messages or a log names: what waits now, and what would fall due later."""
     _open(session)
     prints = prints_in(body.text)
-    drawing, zone = Drawing(post.database, post.signer), definitions_in(post, session).school.timezone
-    proved = [one.id for one in outbox.all_waiting(session) if drawing.print_of(one, zone) in prints]
+    doubtful.keep_proved(session, prints)
+    drawing = Drawing(post.database, post.signer)
+    proved = [one.id for one in outbox.all_waiting(session) if drawing.print_of(one) in prints]
     doubtful.take_as_posted(session, proved, doubtful.PROVED)
     return Proved(number=len(proved))
 

@@ -12,7 +12,7 @@ from patient_courier.core.calendar import calendar
 from patient_courier.core.telling import words
 from patient_courier.core.upkeep.copies import Copying, ObjectStore, last_night, read_name
 from patient_courier.core.upkeep.recovery import fresh_phrase, key_of
-from patient_courier.dispatch.clock import real_now
+from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.copies import copies_in
 from patient_courier.store.upkeep import copying as stored
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
@@ -54,7 +54,7 @@ class StoreIn(BaseModel):
 
 class CopiesOut(BaseModel):
     """``going``: the percentage of the copy that is being made. ``failing``: since when and why none is. ``next``: when the
-    next nightly one comes; None in the demo, which makes none."""
+    next nightly one comes; None in a practice school, which makes none."""
 
     folder: str
     items: list[CopyOut]
@@ -104,7 +104,9 @@ def get_copies(user: SignedIn, post: ThePost, session: Reading) -> CopiesOut:
         size=post.database.path.stat().st_size,
         going=None if going is None else 100 * going.done // max(1, going.pages),
         failing=f"Since {words.moment(failing.since, zone)}: {failing.why}" if failing else None,
-        next=None if post.settings.demo else f"{words.day(tonight)}, shortly after three in the morning",
+        next=None
+        if read_clock(session).practice
+        else f"{words.day(tonight)}, shortly after three in the morning",
         encrypted=copying.recipient is not None,
         second=copying.second,
         store=_store_out(copying.store),
