@@ -14,7 +14,7 @@ import pyrage
 import structlog
 from pyrage import x25519
 
-from patient_courier.core.upkeep.copies import Copying, CopyName, Why, kept, last_night, read_name
+from patient_courier.core.upkeep.copies import Copying, CopyName, Why, last_night, read_name, staying
 from patient_courier.dispatch.clock import real_now
 from patient_courier.post import object_store
 from patient_courier.post.object_store import NotStored
@@ -106,11 +106,11 @@ def _encrypted(source: Path, path: Path, name: CopyName, recipient: str, progres
 
 
 def _let_go(folder: Path, zone: str) -> None:
-    """What is not to be kept any more goes; copies from before upgrades stay as long as they are among those that count."""
+    """What is not to be kept any more goes."""
     found = copies_in(folder)
-    staying = kept([one.name.at for one in found], zone)
+    stay = staying([one.name for one in found], real_now(), zone)
     for one in found:
-        if one.name.at not in staying:
+        if one.name not in stay:
             one.path.unlink(missing_ok=True)
     # What an end of the process in the middle of a copy has left: none is being made now but by us.
     for path in folder.glob("school-*.part"):
@@ -136,11 +136,9 @@ def _put_away(path: Path, copying: Copying, zone: str) -> None:
     if copying.store is not None:
         try:
             object_store.put(copying.store, path)
-            there = {
-                found.at: name for name in object_store.names(copying.store) if (found := read_name(name))
-            }
-            for at in there.keys() - kept(there, zone):
-                object_store.remove(copying.store, there[at])
+            there = [found for name in object_store.names(copying.store) if (found := read_name(name))]
+            for gone in set(there) - staying(there, real_now(), zone):
+                object_store.remove(copying.store, str(gone))
         except NotStored as error:
             wrong.append(f"not in the store of objects: {error}")
     if wrong:

@@ -15,6 +15,8 @@ from patient_courier.core.school.values import Model
 
 Why = Literal["nightly", "by-hand", "before-upgrade"]
 DAILY, WEEKLY, MONTHLY = 7, 4, 12
+# Copies made by hand or before an upgrade: for how many days, and how many at least.
+OTHERS_DAYS, OTHERS_LEAST = 30, 3
 # When the school's night is deepest.
 NIGHT = Time(3)
 _NAME = re.compile(
@@ -90,6 +92,17 @@ def kept(moments: Iterable[Instant], zone: str) -> set[Instant]:
                 seen.add(one)
                 found.add(at)
     return found
+
+
+def staying(names: Iterable[CopyName], now: Instant, zone: str) -> set[CopyName]:
+    """Which copies stay: of the nightly ones those of :func:`kept`; the others for thirty days, and the newest three anyway."""
+    found = set(names)
+    nights = kept((one.at for one in found if one.why == "nightly"), zone)
+    others = sorted((one for one in found if one.why != "nightly"), key=lambda one: one.at, reverse=True)
+    young = now.subtract(hours=24 * OTHERS_DAYS)
+    return {one for one in found if one.why == "nightly" and one.at in nights} | {
+        one for number, one in enumerate(others) if number < OTHERS_LEAST or one.at >= young
+    }
 
 
 def _day(at: Instant, zone: str) -> tuple[int, ...]:

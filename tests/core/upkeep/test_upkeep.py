@@ -8,7 +8,7 @@ from whenever import Instant
 from patient_courier.core.school.values import parse_moment
 from patient_courier.core.upkeep.advice import advice_on
 from patient_courier.core.upkeep.coming_back import Doubtful, groups, prints_in
-from patient_courier.core.upkeep.copies import CopyName, kept, last_night, read_name
+from patient_courier.core.upkeep.copies import CopyName, kept, last_night, read_name, staying
 from patient_courier.core.upkeep.domain import aligned, look_at, shown_in, tags_of
 from patient_courier.core.upkeep.mail_server import MailServer, Posting, check_host
 from patient_courier.core.upkeep.names import Answer
@@ -61,6 +61,12 @@ def test_letting_go_of_copies_one_night_at_a_time_never_loses_the_newest(taken, 
     assert max(taken) in stay and kept(stay, "Pacific/Auckland") == stay
     assert len(stay) <= 7 + 4 + 12
     assert last_night(now, "Pacific/Auckland") <= now < last_night(now, "Pacific/Auckland").add(hours=49)
+
+
+def test_copies_by_hand_stay_for_thirty_days_and_push_no_nightly_one_out():
+    by_hand = [CopyName(NOW.subtract(hours=24 * n), "by-hand", encrypted=False) for n in (1, 40, 50, 60)]
+    night = CopyName(NOW.subtract(hours=24 + 3), "nightly", encrypted=True)
+    assert staying([*by_hand, night], NOW, "UTC") == {*by_hand[:3], night}
 
 
 def test_a_copys_name_says_when_and_why_and_nothing_else_passes_for_one():

@@ -69,7 +69,7 @@ def reopened(path: Path, before: LiveSchool) -> LiveSchool:
     return live
 
 
-@settings(max_examples=80)
+@settings(max_examples=50)
 @given(schools(), st.integers(1, 12), st.integers(1, 25), st.booleans(), st.booleans())
 def test_nobody_gets_a_letter_twice_that_the_owner_did_not_ask_for(data, copied, lost, sent_again, with_log):
     file = read(data)

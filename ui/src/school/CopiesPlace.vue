@@ -30,7 +30,7 @@ const make = useAct(() => data(api.POST("/api/school/copies")), { refreshes: ["c
       <p v-if="found.failing" class="said warn" role="alert">{{ found.failing }}</p>
       <p v-if="found.next" class="soft">
         The next one is made by itself on {{ found.next }}. Seven of days, four of weeks and twelve of months are kept,
-        each opened and looked through after it was made.
+        each opened and looked through after it was made; others stay for thirty days.
       </p>
       <p v-else class="soft">A practice school makes no copies by itself; one can be made here.</p>
       <Progress v-if="found.going !== null" :percent="found.going" aria-label="The copy that is being made" />
