@@ -8,7 +8,7 @@ demo: build
 demo-fresh: build
 	$(VENV)/patient-courier demo --fresh
 
-test: build .stamps/browser
+test: build .stamps/browser .stamps/servers
 	$(VENV)/ruff format --check .
 	$(VENV)/ruff check .
 	$(VENV)/lint-imports
@@ -69,4 +69,13 @@ build: .stamps/python .stamps/ui
 	@if command -v chromium >/dev/null; then :; \
 	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then apt-get update -qq && apt-get install -y -qq chromium; \
 	else echo "The browser tests need Chromium at /usr/bin/chromium. Install it, e.g.: sudo apt-get install chromium"; exit 1; fi
+	@touch $@
+
+# A real mail server, a real IMAP server and another reader of encrypted copies, for the tests of these.
+SERVERS := postfix dovecot-imapd dovecot-lmtpd age
+.stamps/servers:
+	@mkdir -p .stamps
+	@if command -v postfix >/dev/null && command -v dovecot >/dev/null && command -v age >/dev/null && test -e /usr/lib/dovecot/lmtp; then :; \
+	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(SERVERS); \
+	else echo "The tests of mail and copies need root and $(SERVERS). Install them, e.g.: sudo apt-get install $(SERVERS)"; exit 1; fi
 	@touch $@
