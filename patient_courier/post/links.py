@@ -16,6 +16,8 @@ from whenever import Instant
 PLACES = ("stop", "preferences", "view", "answer", "go", "seen", "move", "event", "name", "claim")
 # For how long a new address can be confirmed.
 MOVE_SECONDS = 3 * 86_400
+# For how long a link to a new password works.
+PASSWORD_SECONDS = 3600
 # For how long the old address is asked; whether there is still something to agree to is seen then.
 AGREE_SECONDS = 30 * 86_400
 
@@ -59,6 +61,7 @@ class LinkSigner:
         self._agreements = URLSafeTimedSerializer(secret, salt="letter-moving")
         self._sign_ups = URLSafeTimedSerializer(secret, salt="sign-up")
         self._forms = URLSafeTimedSerializer(secret, salt="sign-up-form")
+        self._passwords = URLSafeTimedSerializer(secret, salt="new-password")
         self._site = site.rstrip("/")
 
     def links(
@@ -152,6 +155,30 @@ class LinkSigner:
         except (BadData, ValueError, TypeError):
             return None
         return id, email
+
+    def password_address(self, user: int, hashed: str) -> str:
+        """The link to a new password for somebody whose present one is hashed so; what is behind the # is sent to no server."""
+        return f"{self._site}/new-password#{self._passwords.dumps([user, self._mark(hashed)])}"
+
+    def password_user(self, token: str) -> int | None:
+        """Whose password such a link is about; None when it is not ours, or an hour old."""
+        found = self._password(token)
+        return found[0] if found else None
+
+    def password_holds(self, token: str, hashed: str) -> bool:
+        """Whether the password is still the one that the link was made for."""
+        found = self._password(token)
+        return found is not None and hmac.compare_digest(found[1], self._mark(hashed))
+
+    def _password(self, token: str) -> tuple[int, str] | None:
+        try:
+            user, mark = self._passwords.loads(token, max_age=PASSWORD_SECONDS)
+        except (BadData, ValueError, TypeError):
+            return None
+        return (user, mark) if isinstance(user, int) and isinstance(mark, str) else None
+
+    def _mark(self, hashed: str) -> str:
+        return hmac.digest(self._secret, f"password\0{hashed}".encode(), "sha256").hex()[:20]
 
     def form_time(self, form: str) -> str:
         """The moment (real time) at which a form was shown, signed."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from typing import Annotated
 
 from fastapi import Depends, HTTPException, Path, Query, Request
@@ -12,10 +13,13 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.helpers.rights import may
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.school.users import User, user_of_session
+from patient_courier.store.base.database import Busy
+from patient_courier.store.school.users import User, needs_noting, note_seen, user_of_session
 from patient_courier.web.jobs import Board
+from patient_courier.web.rights import needed
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 
 __all__ = [
@@ -77,7 +81,7 @@ Writing = Annotated[Session, Depends(_writing, scope="function")]
 
 
 def signed_in(request: Request, post: ThePost) -> User:
-    """The person who signed in. 401 without one; 403 for a change without the CSRF token."""
+    """The person who signed in. 401 without one; 403 for a change without the CSRF token, or what their role may not."""
     token = token_of(request)
     user = None
     if token is not None:
@@ -87,9 +91,25 @@ def signed_in(request: Request, post: ThePost) -> User:
         raise HTTPException(401, "Please sign in.")
     if request.method not in ("GET", "HEAD") and request.headers.get(CSRF_HEADER) != csrf_of(token):
         raise HTTPException(403, "This page is out of date. Reload it and try again.")
+    if token is not None:
+        _note_seen(post, token)
+    right = needed(request.method, request.scope["route"].path)
+    if right is not None and not may(user.role, right):
+        raise HTTPException(403, NOT_ALLOWED)
     return user
 
 
+def _note_seen(post: Post, token: str) -> None:
+    """Every ten minutes; whether it is time is asked without a lock, and nobody is refused since it can't be noted."""
+    now = real_now()
+    with post.database.reading() as session:
+        due = needs_noting(session, token, now)
+    if due:
+        with suppress(Busy), post.database.writing() as session:
+            note_seen(session, token, now)
+
+
+NOT_ALLOWED = "Your role does not include this. Ask the owner of the school."
 SignedIn = Annotated[User, Depends(signed_in)]
 # What a row of the database can be called by, in an address.
 RowId = Annotated[int, Path(ge=1, le=2**63 - 1)]

@@ -28,6 +28,7 @@ from patient_courier.post.prepared import Rendered, prepare
 from patient_courier.store.engine.loading import load_states
 from patient_courier.web.printed_certificate import example_address
 
+HIDDEN_ADDRESS = "student@example.org"
 # Links that lead nowhere: what is only looked at must not act.
 PREVIEW_LINKS = Links(
     *(f"https://post.example/{place}" for place in ("stop", "preferences", "view", "answer"))
@@ -46,24 +47,44 @@ class Seen:
 
 
 def rendered_for(
-    session: Session, definitions: Definitions, letter: Letter, student: int, course: str | None
+    session: Session,
+    definitions: Definitions,
+    letter: Letter,
+    student: int,
+    course: str | None,
+    *,
+    hidden: bool = False,
 ) -> Seen:
-    """A letter filled for a student (by row id) as things stand."""
-    state = load_states(session, [student], definitions)[student]
+    """A letter filled for a student (by row id) as things stand; ``hidden``: without their address."""
+    state = state_shown(session, definitions, student, hidden=hidden)
     subject = example_subject(definitions, letter.key, list(state.facts.enrolments), course)
     return _seen(session, definitions, letter, state, subject, PREVIEW_LINKS)
 
 
 def seen_in(
-    session: Session, definitions: Definitions, letter: Letter, student: int, layout: Layout
+    session: Session,
+    definitions: Definitions,
+    letter: Letter,
+    student: int,
+    layout: Layout,
+    *,
+    hidden: bool = False,
 ) -> Rendered:
     """A letter filled for a student in a layout that need not be saved."""
-    state = load_states(session, [student], definitions)[student]
+    state = state_shown(session, definitions, student, hidden=hidden)
     subject = example_subject(definitions, letter.key, list(state.facts.enrolments), None)
     look = replace(_look(definitions, letter, subject), layout=layout)
     now = read_clock(session).now
     values = field_values(ready(letter), Source(definitions, state, subject, now), now)
     return render(letter, look, values, state.zone, PREVIEW_LINKS)
+
+
+def state_shown(session: Session, definitions: Definitions, student: int, *, hidden: bool) -> StudentState:
+    """A student as they stand; ``hidden``: with a made-up address, for those who may see none."""
+    state = load_states(session, [student], definitions)[student]
+    if hidden:
+        state.student = state.student.model_copy(update={"email": HIDDEN_ADDRESS})
+    return state
 
 
 def _look(definitions: Definitions, letter: Letter, subject: Subject | None) -> Look:
@@ -77,9 +98,11 @@ def rendered_about(
     student: int,
     subject: Subject | None,
     links: Links,
+    *,
+    hidden: bool = False,
 ) -> Seen:
     """The same, about this and nothing else, with these links."""
-    state = load_states(session, [student], definitions)[student]
+    state = state_shown(session, definitions, student, hidden=hidden)
     return _seen(session, definitions, letter, state, subject, links)
 
 

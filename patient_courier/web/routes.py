@@ -34,11 +34,20 @@ from patient_courier.web.places.courses import (
 )
 from patient_courier.web.places.destinations import destinations, keys, lists
 from patient_courier.web.places.destinations import log as outgoing_log
-from patient_courier.web.places.frame import frame, session, setting_up
+from patient_courier.web.places.frame import forgotten, frame, session, setting_up
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
 from patient_courier.web.places.practice import mailroom, practice
-from patient_courier.web.places.school import coming_back, copies, intake, mail, mail_trial, removing, school
+from patient_courier.web.places.school import (
+    coming_back,
+    copies,
+    helpers,
+    intake,
+    mail,
+    mail_trial,
+    removing,
+    school,
+)
 from patient_courier.web.places.sequences import (
     drafting,
     kept_rehearsals,
@@ -89,6 +98,7 @@ def include_routes(app: FastAPI) -> None:
         incoming,
         session,
         setting_up,
+        forgotten,
         frame,
         today,
         versions,
@@ -136,6 +146,7 @@ def include_routes(app: FastAPI) -> None:
         mail_trial,
         copies,
         coming_back,
+        helpers,
         school,
         signing_keys,
         removing,

@@ -20,6 +20,7 @@ from patient_courier.post.message import message, message_id
 from patient_courier.store.outbox.mailroom import find_by_message_id
 from patient_courier.store.school.users import User
 from patient_courier.store.students.people import Person
+from patient_courier.web.drafts_only import check_test, hides_addresses
 from patient_courier.web.preview import rendered_about
 
 MOST_PROOFREADERS = 10
@@ -59,11 +60,14 @@ def post_test(
 
     409 with a sentence when it can't go out.
     """
+    check_test(user, body.readers)
     links = post.signer.nowhere()
     with post.database.reading() as session:
         now = read_clock(session).now
         try:
-            seen = rendered_about(session, definitions, letter, person.id, subject, links)
+            seen = rendered_about(
+                session, definitions, letter, person.id, subject, links, hidden=hides_addresses(user)
+            )
         except ValueError as error:
             raise HTTPException(422, f"This letter can't be drawn: {error}") from error
     if seen.blank:

@@ -13,11 +13,13 @@ import { VueQueryPlugin } from "@tanstack/vue-query";
 import { createApp } from "vue";
 
 import App from "./App.vue";
+import { needs } from "./api/rights";
 import { named } from "./parts/named";
 import { router } from "./router";
 
 createApp(App)
   .directive("named", named)
+  .directive("needs", needs)
   .use(router)
   .use(VueQueryPlugin, {
     queryClientConfig: { defaultOptions: { queries: { retry: false, staleTime: 2_000, refetchOnWindowFocus: true } } },

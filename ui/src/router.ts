@@ -36,6 +36,10 @@ export const router = createRouter({
     { path: "/school/mail", component: () => import("./school/MailPlace.vue") },
     { path: "/school/copies", component: () => import("./school/CopiesPlace.vue") },
     { path: "/school/coming-back", component: () => import("./school/ComingBack.vue") },
+    { path: "/school/helpers", component: () => import("./school/HelpersPlace.vue") },
+    { path: "/you", component: () => import("./you/YouPlace.vue") },
+    { path: "/invited", redirect: "/today" },
+    { path: "/new-password", redirect: "/today" },
     { path: "/set-up", redirect: "/today" },
     { path: "/school/look", component: () => import("./school/LooksPlace.vue") },
     { path: "/:rest(.*)", component: () => import("./frame/NotFound.vue") },
@@ -58,6 +62,7 @@ router.afterEach((to) => {
     dispatch: "Dispatch log",
     practice: "Practice classroom",
     school: "School",
+    you: "You",
   }[place];
   document.title = name ? `${name} · Patient Courier` : "Patient Courier";
 });

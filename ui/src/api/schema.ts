@@ -883,7 +883,7 @@ export interface paths {
         put?: never;
         /**
          * Prove
-         * @description Take as posted what a folder of sent messages or a log names.
+         * @description Take as posted what a folder of sent messages or a log names: what waits now, and what would fall due later.
          */
         post: operations["prove_api_coming_back_proof_post"];
         delete?: never;
@@ -1716,6 +1716,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/helpers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Helpers */
+        get: operations["get_helpers_api_helpers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/helpers/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite
+         * @description A link that works once, for a week; it is posted to the address, and shown.
+         */
+        post: operations["invite_api_helpers_invitations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/helpers/invitations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Back */
+        delete: operations["take_back_api_helpers_invitations__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/helpers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Role
+         * @description Another role for somebody, from their next click on.
+         */
+        put: operations["change_role_api_helpers__id__put"];
+        post?: never;
+        /**
+         * Let Go
+         * @description Somebody may not sign in any more; they are signed out everywhere at once.
+         */
+        delete: operations["let_go_api_helpers__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -1824,6 +1902,46 @@ export interface paths {
          * @description Take a whole import back: new students go, changed ones are as they were. Who has had post since stays.
          */
         post: operations["undo_api_imports__id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Come in: with a name and a password of one's own. The link has done its work then.
+         */
+        post: operations["accept_api_invitations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description What a link invites to. 403 with what to do when it does not work.
+         */
+        post: operations["look_api_invitations_look_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3321,6 +3439,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own Sessions
+         * @description Where one is signed in, the newest first.
+         */
+        get: operations["own_sessions_api_session_all_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/all/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Own Session
+         * @description Sign out somewhere else.
+         */
+        delete: operations["end_own_session_api_session_all__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/forgotten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forgotten
+         * @description Post a link to this address if somebody signs in with it. Whether anybody does is not told, nor by how long it takes.
+         */
+        post: operations["forgotten_api_session_forgotten_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/new-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Password
+         * @description A new password by such a link. Every session of that person ends, and a new one begins here.
+         */
+        post: operations["new_password_api_session_new_password_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/password": {
         parameters: {
             query?: never;
@@ -3578,6 +3776,8 @@ export interface paths {
         /**
          * List Students
          * @description Students by name; ``q`` looks in names and addresses, ``course`` keeps those enrolled in it.
+         *
+         *     Those who may see no addresses get names alone, to look at letters as.
          */
         get: operations["list_students_api_students_get"];
         put?: never;
@@ -4736,6 +4936,15 @@ export interface webhooks {
 }
 export interface components {
     schemas: {
+        /** AcceptIn */
+        AcceptIn: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
         /**
          * Action
          * @description What the pretend student does. ``object`` is the offer, course, lesson or quiz; ``score`` goes with a quiz.
@@ -5876,7 +6085,7 @@ export interface components {
         /**
          * CopiesOut
          * @description ``going``: the percentage of the copy that is being made. ``failing``: since when and why none is. ``next``: when the
-         *     next nightly one comes; None in the demo, which makes none.
+         *     next nightly one comes; None in a practice school, which makes none.
          */
         CopiesOut: {
             /** Encrypted */
@@ -6926,6 +7135,19 @@ export interface components {
             /** Waits */
             waits: number;
         };
+        /** ForgottenIn */
+        ForgottenIn: {
+            /** Email */
+            email: string;
+        };
+        /**
+         * ForgottenOut
+         * @description The same whoever asks.
+         */
+        ForgottenOut: {
+            /** Said */
+            said: string;
+        };
         /** FormIn */
         FormIn: {
             /** Body */
@@ -7013,6 +7235,13 @@ export interface components {
             /** Trouble */
             trouble: string | null;
         };
+        /** FreshPassword */
+        FreshPassword: {
+            /** Key */
+            key: string;
+            /** Password */
+            password: string;
+        };
         /**
          * GivenSecret
          * @description A secret that the other side has made.
@@ -7083,6 +7312,26 @@ export interface components {
             number: number;
             /** Words */
             words: string;
+        };
+        /** HelperOut */
+        HelperOut: {
+            /** Email */
+            email: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** You */
+            you: boolean;
+        };
+        /** HelpersOut */
+        HelpersOut: {
+            /** Helpers */
+            helpers: components["schemas"]["HelperOut"][];
+            /** Invitations */
+            invitations: components["schemas"]["InvitationOut"][];
         };
         /** ImportOut */
         ImportOut: {
@@ -7189,6 +7438,51 @@ export interface components {
             round: string | null;
             /** Until */
             until: string | null;
+        };
+        /** InvitationLink */
+        InvitationLink: {
+            /** Key */
+            key: string;
+        };
+        /** InvitationOut */
+        InvitationOut: {
+            /** Email */
+            email: string;
+            /** Id */
+            id: number;
+            /** Made */
+            made: string;
+            /** Role */
+            role: string;
+        };
+        /** InvitationSeen */
+        InvitationSeen: {
+            /** Email */
+            email: string;
+            /** Role */
+            role: string;
+            /** School */
+            school: string;
+        };
+        /** InviteIn */
+        InviteIn: {
+            /** Email */
+            email: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "writer" | "support" | "reader";
+        };
+        /**
+         * Invited
+         * @description The link, shown this once, and whether a letter with it was taken by the mail server.
+         */
+        Invited: {
+            /** Link */
+            link: string;
+            /** Posted */
+            posted: boolean;
         };
         /** IsBought */
         IsBought: {
@@ -9337,6 +9631,24 @@ export interface components {
             /** Unusable */
             unusable: number;
         };
+        /**
+         * OwnSession
+         * @description A session of oneself: when it began and was last used, from which address, with which browser by its own word.
+         */
+        OwnSession: {
+            /** Began */
+            began: string;
+            /** Id */
+            id: string;
+            /** Place */
+            place: string;
+            /** Program */
+            program: string;
+            /** Seen */
+            seen: string | null;
+            /** This */
+            this: boolean;
+        };
         /** PaceIn */
         PaceIn: {
             /** Pace */
@@ -10189,6 +10501,14 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** RoleIn */
+        RoleIn: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "writer" | "support" | "reader";
+        };
         /** RowOut */
         RowOut: {
             /** Email */
@@ -10784,7 +11104,7 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description The person who is signed in; ``csrf`` goes into the X-CSRF-Token header of every change.
+         * @description The person who is signed in and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change.
          */
         SessionOut: {
             /** Csrf */
@@ -10795,6 +11115,10 @@ export interface components {
             name: string;
             /** Practice */
             practice: boolean;
+            /** Rights */
+            rights: ("look" | "write" | "students" | "care" | "run" | "settings" | "keep")[];
+            /** Role */
+            role: string;
             /** School */
             school: string;
         };
@@ -16657,6 +16981,208 @@ export interface operations {
             };
         };
     };
+    get_helpers_api_helpers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpersOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    invite_api_helpers_invitations_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    take_back_api_helpers_invitations__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    change_role_api_helpers__id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpersOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    let_go_api_helpers__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpersOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     list_imports_api_imports_get: {
         parameters: {
             query?: never;
@@ -16885,6 +17411,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    accept_api_invitations_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    look_api_invitations_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationLink"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationSeen"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -20726,6 +21336,166 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    own_sessions_api_session_all_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnSession"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    end_own_session_api_session_all__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    forgotten_api_session_forgotten_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForgottenIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForgottenOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    new_password_api_session_new_password_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FreshPassword"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {

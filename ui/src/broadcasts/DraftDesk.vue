@@ -200,7 +200,7 @@ const mend = useAct(
     <Button v-if="planned" :loading="back.isPending.value" @click="back.mutate()">{{
       found.take_back_seconds === null ? "Change or call off" : "Take it back"
     }}</Button>
-    <Button v-else type="primary" @click="review">Review and post</Button>
+    <Button v-else v-needs="'run'" type="primary" @click="review">Review and post</Button>
   </PageHead>
   <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="resolve" />
   <TakeBack v-if="planned" :found="found" @back="back.mutate()" />

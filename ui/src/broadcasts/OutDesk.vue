@@ -5,6 +5,7 @@ import InputNumber from "ant-design-vue/es/input-number";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
+import { may } from "../api/rights";
 import { api, type Api, data } from "../api/client";
 import type { Broadcast, Letter } from "../api/school-file";
 import { useAct } from "../parts/act";
@@ -81,12 +82,12 @@ async function askStop(): Promise<void> {
       ><span class="pill" :class="found.status">{{ found.status_words }}</span
       ><span class="soft postmark">{{ found.when }}</span></template
     >
-    <template v-if="under">
+    <template v-if="under && may('run')">
       <Button v-if="found.status === 'going'" :loading="pause.isPending.value" @click="pause.mutate()">Pause</Button>
       <Button v-else type="primary" :loading="goOn.isPending.value" @click="goOn.mutate()">Go on</Button>
       <Button danger :loading="stop.isPending.value" @click="askStop">Stop the rest</Button>
     </template>
-    <template v-else>
+    <template v-else-if="!under && may('run')">
       <RouterLink v-if="found.written_again" :to="`/broadcasts/${found.written_again}`"
         ><Button>The second letter</Button></RouterLink
       >

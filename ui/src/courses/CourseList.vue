@@ -38,7 +38,7 @@ const create = useAct(
 <template>
   <PageHead title="Courses"
     ><RouterLink to="/certificates"><Button>Certificates</Button></RouterLink
-    ><Button type="primary" @click="asking = true">New course</Button></PageHead
+    ><Button v-needs="'run'" type="primary" @click="asking = true">New course</Button></PageHead
   >
   <div class="room">
     <EmptyState v-if="courses && !courses.length" class="none" title="No courses yet"

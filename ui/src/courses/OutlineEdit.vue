@@ -225,7 +225,7 @@ function setPrice(one: Offer, text: string): void {
           throwAway(course.title, () => api.DELETE('/api/courses/{key}', { params: { path: { key: id } } }), '/courses')
         "
         >Throw this course away</Button
-      ><Button type="primary" :disabled="!changed" :loading="saving" @click="save">{{
+      ><Button v-needs="'run'" type="primary" :disabled="!changed" :loading="saving" @click="save">{{
         changed ? "Save the course" : "Saved"
       }}</Button>
     </div>

@@ -3,6 +3,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 
 import { api, type Api } from "../api/client";
+import { may } from "../api/rights";
 import { useFrame } from "./frame";
 import CommandPalette from "./CommandPalette.vue";
 import SchoolClock from "./SchoolClock.vue";
@@ -19,17 +20,22 @@ const open = ref(false);
 const palette = ref<InstanceType<typeof CommandPalette>>();
 
 const places = computed(() => [
-  { to: "/today", name: "Today", count: frame.value?.needs_you || null },
+  { to: "/today", name: "Today", count: (may("students") && frame.value?.needs_you) || null },
   { to: "/courses", name: "Courses", count: null },
   { to: "/sequences", name: "Sequences", count: null },
   { to: "/letters", name: "Letters", count: null },
   { to: "/broadcasts", name: "Broadcasts", count: null },
-  { to: "/students", name: "Students", count: frame.value?.students ?? null },
-  { to: "/dispatch", name: "Dispatch log", count: null },
+  ...(may("students")
+    ? [
+        { to: "/students", name: "Students", count: frame.value?.students ?? null },
+        { to: "/dispatch", name: "Dispatch log", count: null },
+      ]
+    : []),
 ]);
 const backRoom = computed(() => [
-  ...(props.session.practice ? [{ to: "/practice", name: "Practice classroom" }] : []),
-  { to: "/school", name: "School" },
+  ...(props.session.practice && may("run") ? [{ to: "/practice", name: "Practice classroom" }] : []),
+  ...(may("settings") ? [{ to: "/school", name: "School" }] : []),
+  { to: "/you", name: "You" },
 ]);
 
 // Tags, audiences and imports belong to the students.

@@ -22,6 +22,19 @@ async function signIn(): Promise<void> {
   }
   busy.value = false;
 }
+const said = ref("");
+async function forgotten(): Promise<void> {
+  refused.value = "";
+  if (!email.value.includes("@")) {
+    refused.value = "Write your e-mail address above first.";
+    return;
+  }
+  try {
+    said.value = (await data(api.POST("/api/session/forgotten", { body: { email: email.value } }))).said;
+  } catch (error) {
+    refused.value = (error as Error).message;
+  }
+}
 </script>
 
 <template>
@@ -34,6 +47,8 @@ async function signIn(): Promise<void> {
       <label>Password<Input v-model:value="password" type="password" autocomplete="current-password" /></label>
       <p v-if="refused" role="alert" class="refused">{{ refused }}</p>
       <Button type="primary" html-type="submit" block :loading="busy">Sign in</Button>
+      <p v-if="said" role="status">{{ said }}</p>
+      <button v-else type="button" class="link" @click="forgotten">I have forgotten my password</button>
     </form>
   </main>
 </template>

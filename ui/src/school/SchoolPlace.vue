@@ -15,7 +15,6 @@ import { useDraft } from "../parts/draft";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import LettersBox from "./LettersBox.vue";
-import NewPassword from "./NewPassword.vue";
 import SigningKeys from "./SigningKeys.vue";
 import HoursEdit from "../sequences/HoursEdit.vue";
 import { useSaving } from "../parts/saving";
@@ -156,14 +155,16 @@ async function take(event: Event): Promise<void> {
     </section>
     <section class="sheet box">
       <h2>How it runs</h2>
-      <p class="soft">Where letters are handed over, and what brings the school back when a disk is lost.</p>
+      <p class="soft">
+        Where letters are handed over, what brings the school back when a disk is lost, and who else may come in.
+      </p>
       <div class="ways">
         <RouterLink to="/school/mail"><Button>Mail</Button></RouterLink
         >{{ " " }} <RouterLink to="/school/copies"><Button>Copies</Button></RouterLink>
+        <RouterLink to="/school/helpers"><Button>Helpers</Button></RouterLink>
       </div>
     </section>
     <SigningKeys />
-    <NewPassword />
     <section class="sheet box">
       <h2>Files in and out</h2>
       <p class="soft">

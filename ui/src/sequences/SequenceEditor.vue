@@ -239,11 +239,12 @@ watch(changedRehearsals, (now, before) => {
       <Button @click="router.push(`/sequences/${key}/rehearsal`)">Rehearse</Button>
       <Button
         v-if="found.status === 'running'"
+        v-needs="'run'"
         :loading="setStatus.isPending.value"
         @click="setStatus.mutate({ status: 'paused' })"
         >Pause</Button
       >
-      <Button v-else :loading="setStatus.isPending.value" @click="run">Run</Button>
+      <Button v-else v-needs="'run'" :loading="setStatus.isPending.value" @click="run">Run</Button>
       <Button type="primary" class="save" :disabled="!changed" :loading="busy" title="Ctrl S" @click="saveNow">{{
         changed ? `Save as version ${found.version + 1}` : saved
       }}</Button>

@@ -129,8 +129,8 @@ const value = (fields: Api["ListedOut"]["fields"], column: string) => fields[col
     ></PickPopover>
     <RouterLink to="/audiences"><Button>Audiences</Button></RouterLink>
     <RouterLink to="/tags"><Button>Tags</Button></RouterLink>
-    <RouterLink to="/import"><Button>Import</Button></RouterLink>
-    <Button type="primary" @click="adding = true">Add a student</Button>
+    <RouterLink v-needs="'settings'" to="/import"><Button>Import</Button></RouterLink>
+    <Button v-needs="'care'" type="primary" @click="adding = true">Add a student</Button>
   </PageHead>
   <div class="room">
     <WhoLines v-if="narrowing" v-model="condition" :course="null" @keep="keeping = true" />

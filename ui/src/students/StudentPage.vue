@@ -69,7 +69,7 @@ const OUTCOME: Record<string, string> = {
       <template #beside
         ><span class="soft">{{ student.email }}</span></template
       >
-      <Button @click="editing = true">Edit</Button>
+      <Button v-needs="'care'" @click="editing = true">Edit</Button>
       <RouterLink v-if="frame?.clock.practice" :to="{ path: '/practice', query: { as: student.key } }"
         ><Button>Be this student</Button></RouterLink
       >

@@ -47,6 +47,7 @@ from patient_courier.store.base.tables.outbox import (
 from patient_courier.store.base.tables.school import (
     ClockRow,
     CourseRow,
+    InvitationRow,
     OfferRow,
     ProblemRow,
     SchoolRow,
@@ -103,6 +104,7 @@ __all__ = [
     "HelpStopRow",
     "ImportRow",
     "ImportedRow",
+    "InvitationRow",
     "KeptRehearsalRow",
     "LayoutRow",
     "LearntRow",

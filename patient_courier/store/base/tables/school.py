@@ -51,6 +51,9 @@ class UserRow(Table):
     name: Mapped[str]
     role: Mapped[str]
     password: Mapped[str]
+    places: Mapped[list[Any]] = mapped_column(
+        default=list, server_default="[]"
+    )  # networks they signed in from
 
 
 class SessionRow(Table):
@@ -60,6 +63,20 @@ class SessionRow(Table):
     token: Mapped[str] = mapped_column(primary_key=True)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id", ondelete="CASCADE"), index=True)
     began: Mapped[Instant]
+    place: Mapped[str] = mapped_column(default="", server_default="")
+    program: Mapped[str] = mapped_column(default="", server_default="")
+    seen: Mapped[Instant | None]
+
+
+class InvitationRow(Table):
+    """A link that lets somebody in once; only a hash of its token is kept."""
+
+    __tablename__ = "invitations"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    email: Mapped[str]
+    role: Mapped[str]
+    token: Mapped[str] = mapped_column(unique=True)
+    made: Mapped[Instant]
 
 
 class CourseRow(Table):

@@ -3,25 +3,49 @@
 from __future__ import annotations
 
 import asyncio
+from html import escape
+from threading import Thread
 
+import structlog
 from fastapi import APIRouter, HTTPException, Request, Response
+from limits import RateLimitItemPerMinute
+from limits.strategies import MovingWindowRateLimiter
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from patient_courier.core.helpers.places import browser_words, network_of
+from patient_courier.core.helpers.rights import RIGHTS, Right, may
+from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.school.users import (
     User,
     begin_session,
     end_session,
+    end_session_of,
+    id_of,
+    is_new_place,
     owner,
+    sessions_of,
     set_password,
     user_of_session,
 )
-from patient_courier.web.context import Session, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.sign_in import Passwords, clear_cookie, csrf_of, hash_password, set_cookie, token_of
+from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.public.own_letters import own_letter, post_own
+from patient_courier.web.sign_in import (
+    Passwords,
+    TooOften,
+    clear_cookie,
+    csrf_of,
+    hash_password,
+    set_cookie,
+    token_of,
+)
 
+log = structlog.get_logger()
 router = APIRouter(prefix="/api", tags=["session"])
+# What somebody who is not signed in may ask for, from one network.
+BY_STRANGERS = RateLimitItemPerMinute(10, 15, "strangers")
 
 
 class SignIn(BaseModel):
@@ -35,13 +59,15 @@ class NewPassword(BaseModel):
 
 
 class SessionOut(BaseModel):
-    """The person who is signed in; ``csrf`` goes into the X-CSRF-Token header of every change."""
+    """The person who is signed in and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change."""
 
     name: str
     email: str
     csrf: str
     school: str
     practice: bool
+    role: str
+    rights: list[Right]
 
 
 @router.get("/session")
@@ -58,7 +84,7 @@ def get_session(request: Request, response: Response, post: ThePost) -> SessionO
         user = owner(session)
         if user is None:
             raise HTTPException(401, "Please sign in.")
-        return begin(session, post, user, response)
+        return begin(session, post, user, request, response)
 
 
 @router.post("/session")
@@ -66,26 +92,48 @@ async def sign_in(body: SignIn, request: Request, response: Response, post: TheP
     user = await _checked(request, body.email, body.password)
     if user is None:
         raise HTTPException(401, "That address and password don't belong together. Try again.")
-    return await run_in_threadpool(_sign_in, post, user, response)
+    return await run_in_threadpool(_sign_in, post, user, request, response)
 
 
 async def _checked(request: Request, email: str, password: str) -> User | None:
     """Who has this address and password; waits for its turn among those who try. Raises TooOften."""
     passwords: Passwords = request.scope["served"].passwords
-    place = request.client.host if request.client else ""
+    place = place_of(request)
     passwords.enter()
     loop = asyncio.get_running_loop()
     return await loop.run_in_executor(passwords.worker, passwords.check, email, password, place)
 
 
-def _sign_in(post: Post, user: User, response: Response) -> SessionOut:
+def _sign_in(post: Post, user: User, request: Request, response: Response) -> SessionOut:
     with post.database.writing() as session:
-        return begin(session, post, user, response)
+        elsewhere = is_new_place(session, user.id, network_of(place_of(request)))
+        signed_in = begin(session, post, user, request, response)
+    if elsewhere:
+        Thread(target=_tell, args=(post, user, request), name="new place", daemon=True).start()
+    return signed_in
 
 
-def begin(session: Session, post: Post, user: User, response: Response) -> SessionOut:
+def _tell(post: Post, user: User, request: Request) -> None:
+    """Tell somebody by letter that they signed in from where they never did before."""
+    said = f"{escape(program_of(request) or 'a browser')}, from the address {escape(place_of(request))}"
+    letter = own_letter(
+        "Somebody signed in as you",
+        [
+            {"kind": "text", "html": f"<p>It was with {said}, where you never signed in before.</p>"},
+            {"kind": "text", "html": "<p>If it was you, there is nothing to do. If not, change your password at once: "
+             "that ends every session.</p>"},
+        ],
+    )  # fmt: skip
+    try:
+        with post.database.reading() as session:
+            post_own(post, session, letter, user.email)
+    except Exception:
+        log.exception("a sign-in from a new place could not be told")
+
+
+def begin(session: Session, post: Post, user: User, request: Request, response: Response) -> SessionOut:
     """Sign somebody in: a session of their own, and its cookie."""
-    token = begin_session(session, user.id, real_now())
+    token = begin_session(session, user.id, real_now(), place_of(request), program_of(request))
     set_cookie(response, token, secure=post.settings.address.startswith("https://"))
     return _session(session, post, user, token)
 
@@ -104,23 +152,85 @@ async def change_password(
     """A new password for oneself. Every session of this person ends, and a new one begins here."""
     if await _checked(request, user.email, body.current) is None:
         raise HTTPException(422, "The current password is another one. Try again.")
+    hashed = await hashed_password(request, body.new)
+    return await run_in_threadpool(_set_password, post, user, hashed, request, response)
+
+
+async def hashed_password(request: Request, password: str) -> str:
+    """The hash of a new password, made in its turn. 422 for one that is too short."""
     passwords: Passwords = request.scope["served"].passwords
     try:
-        hashed = await asyncio.get_running_loop().run_in_executor(passwords.worker, hash_password, body.new)
+        return await asyncio.get_running_loop().run_in_executor(passwords.worker, hash_password, password)
     except ValueError as error:
         raise HTTPException(422, str(error)) from error
-    return await run_in_threadpool(_set_password, post, user, hashed, response)
 
 
-def _set_password(post: Post, user: User, hashed: str, response: Response) -> SessionOut:
+def _set_password(post: Post, user: User, hashed: str, request: Request, response: Response) -> SessionOut:
     with post.database.writing() as session:
         set_password(session, user.id, hashed)
-        return begin(session, post, user, response)
+        return begin(session, post, user, request, response)
+
+
+class OwnSession(BaseModel):
+    """A session of oneself: when it began and was last used, from which address, with which browser by its own word."""
+
+    id: str
+    began: str
+    seen: str | None
+    place: str
+    program: str
+    this: bool
+
+
+@router.get("/session/all")
+def own_sessions(user: SignedIn, request: Request, post: ThePost, session: Reading) -> list[OwnSession]:
+    """Where one is signed in, the newest first."""
+    zone, here = definitions_in(post, session).school.timezone, id_of(token_of(request) or "")
+    return [
+        OwnSession(
+            id=one.id,
+            began=words.moment(one.began, zone),
+            seen=words.moment(one.seen, zone) if one.seen else None,
+            place=one.place,
+            program=one.program,
+            this=one.id == here,
+        )
+        for one in sessions_of(session, user.id)
+    ]
+
+
+@router.delete("/session/all/{id}", status_code=204)
+def end_own_session(id: str, user: SignedIn, session: Writing) -> None:
+    """Sign out somewhere else."""
+    if not end_session_of(session, user.id, id):
+        raise HTTPException(404, "That session has ended already.")
+
+
+def place_of(request: Request) -> str:
+    """The address a request comes from."""
+    return request.client.host if request.client else ""
+
+
+def program_of(request: Request) -> str:
+    """The browser and the system, by their own word."""
+    return browser_words(request.headers.get("user-agent", ""))
+
+
+def hit(request: Request, limits: MovingWindowRateLimiter, what: str) -> None:
+    """Count what strangers may do, by place. Raises TooOften."""
+    if not limits.hit(BY_STRANGERS, what, network_of(place_of(request))):
+        raise TooOften(900)
 
 
 def _session(session: Session, post: Post, user: User, token: str) -> SessionOut:
     school = definitions_in(post, session).school
     practice = read_clock(session).practice
     return SessionOut(
-        name=user.name, email=user.email, csrf=csrf_of(token), school=school.name, practice=practice
+        name=user.name,
+        email=user.email,
+        csrf=csrf_of(token),
+        school=school.name,
+        practice=practice,
+        role=user.role,
+        rights=[right for right in RIGHTS if may(user.role, right)],
     )

@@ -84,10 +84,10 @@ def look(body: SetUpLink, beginning: TheBeginning) -> SetUpOut:
 @router.post("")
 async def set_up(body: SetUpIn, request: Request, response: Response, beginning: TheBeginning) -> SessionOut:
     """Make the school of these answers and sign its owner in. The link has done its work then."""
-    return await run_in_threadpool(_set_up, body, response, beginning)
+    return await run_in_threadpool(_set_up, body, request, response, beginning)
 
 
-def _set_up(body: SetUpIn, response: Response, beginning: Beginning) -> SessionOut:
+def _set_up(body: SetUpIn, request: Request, response: Response, beginning: Beginning) -> SessionOut:
     _check(beginning, body.key)
     try:
         answers = Answers(
@@ -113,7 +113,7 @@ def _set_up(body: SetUpIn, response: Response, beginning: Beginning) -> SessionO
     with served.post.database.writing() as session:
         user = owner(session)
         assert user is not None
-        return begin(session, served.post, user, response)
+        return begin(session, served.post, user, request, response)
 
 
 def _check(beginning: Beginning, key: str) -> None:

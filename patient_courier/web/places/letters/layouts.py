@@ -17,6 +17,7 @@ from patient_courier.store.base.definitions import remove_layout, replace_course
 from patient_courier.store.sequences.counts import letters_sent
 from patient_courier.store.students import people
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.drafts_only import hides_addresses
 from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.preview import seen_in
@@ -158,7 +159,7 @@ def preview(body: SeenIn, user: SignedIn, post: ThePost, session: Reading) -> Se
         raise HTTPException(404, "There is no such student.")
     found = []
     for letter in _examples(session, definitions):
-        rendered = seen_in(session, definitions, letter, person.id, layout)
+        rendered = seen_in(session, definitions, letter, person.id, layout, hidden=hides_addresses(user))
         found.append(
             SeenLetter(key=letter.key, name=letter.called, subject=rendered.subject, html=rendered.html)
         )

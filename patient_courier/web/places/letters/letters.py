@@ -23,6 +23,7 @@ from patient_courier.store.broadcasts.broadcasts import Kept
 from patient_courier.store.sequences.counts import letters_sent
 from patient_courier.store.students import people
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.drafts_only import check_letter, hides_addresses
 from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.preview import rendered_for
@@ -154,6 +155,7 @@ def put_letter(
     """Save as a new version, or as a new letter. Letters that have gone out stay as they were."""
     definitions = definitions_in(post, session)
     there = definitions.letters.get(key)
+    check_letter(user, session, definitions, key)
     begun.check(edition_of(as_data(there.letter)) if there else None)
     letter = read_letter({**body, "key": key}, definitions)
     if not letter.name.strip():
@@ -191,7 +193,8 @@ def preview(body: PreviewIn, user: SignedIn, post: ThePost, session: Reading) ->
     if person is None:
         raise HTTPException(404, "There is no such student.")
     try:
-        seen = rendered_for(session, definitions, letter, person.id, body.course)
+        hidden = hides_addresses(user)
+        seen = rendered_for(session, definitions, letter, person.id, body.course, hidden=hidden)
     except ValueError as error:
         raise HTTPException(422, f"This letter can't be drawn: {error}") from error
     return PreviewOut(

@@ -15,10 +15,11 @@ from patient_courier.core.writing.example import example_subject
 from patient_courier.core.writing.field_notes import why_not
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store.broadcasts import broadcasts
-from patient_courier.store.engine.loading import load_states
 from patient_courier.store.students import audience, people
 from patient_courier.web.context import Reading, SignedIn, ThePost, definitions_in
+from patient_courier.web.drafts_only import hides_addresses
 from patient_courier.web.places.students.audiences import read_condition
+from patient_courier.web.preview import state_shown
 
 router = APIRouter(prefix="/api/letters", tags=["letters"])
 
@@ -106,7 +107,7 @@ def merge_fields(
     person = people.find(session, student) if student else None
     source = None
     if person is not None:
-        state = load_states(session, [person.id], definitions)[person.id]
+        state = state_shown(session, definitions, person.id, hidden=hides_addresses(user))
         subject = example_subject(definitions, key, list(state.facts.enrolments), course)
         source = Source(definitions, state, subject, read_clock(session).now)
     found = []

@@ -29,6 +29,7 @@ from patient_courier.store.base.definitions import keep_unfinished, save_sequenc
 from patient_courier.store.sequences import inside
 from patient_courier.store.students.people import lacking
 from patient_courier.web.context import Reading, SignedIn, TheBoard, ThePost, Writing, definitions_in
+from patient_courier.web.drafts_only import check_sequence
 from patient_courier.web.editions import BegunFrom, say
 from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.places.sequences.sequences import (
@@ -126,6 +127,7 @@ def put_sequence(
     definitions = definitions_in(post, session)
     there = definitions.sequences.get(key)
     body = {**body, "key": key}
+    check_sequence(user, definitions, key, body.get("status"))
     if there is None:
         begun.check(None)
     else:

@@ -20,6 +20,7 @@ from patient_courier.store.students import people
 from patient_courier.store.students.audiences import picks
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import PageNumber, Reading, Search, SignedIn, ThePost, definitions_in, now_in
+from patient_courier.web.drafts_only import hides_addresses, nameless
 from patient_courier.web.places.students.audiences import read_condition
 from patient_courier.web.places.students.bulk import Chosen, chosen_ids
 from patient_courier.web.places.students.page import CourseStanding, standings_of
@@ -88,14 +89,21 @@ def list_students(
     course: str = "",
     page: PageNumber = 1,
 ) -> StudentPage:
-    """Students by name; ``q`` looks in names and addresses, ``course`` keeps those enrolled in it."""
-    total, found = people.search(session, q, course, page)
+    """Students by name; ``q`` looks in names and addresses, ``course`` keeps those enrolled in it.
+
+    Those who may see no addresses get names alone, to look at letters as.
+    """
+    hidden = hides_addresses(user)
+    # Looking for parts of addresses would tell them one by one.
+    total, found = people.search(session, "" if hidden else q, course, page)
     definitions = definitions_in(post, session)
     states = load_states(session, [person.id for person in found], definitions)
     now = now_in(session)
-    return StudentPage(
-        total=total, items=[_summary(definitions, person, states[person.id], now) for person in found]
-    )
+    items = [_summary(definitions, person, states[person.id], now) for person in found]
+    if hidden:
+        # Who has no name is called by their address elsewhere.
+        items = [one.model_copy(update={"email": "", "name": nameless(one.name)}) for one in items]
+    return StudentPage(total=total, items=items)
 
 
 def _summary(definitions: Definitions, person: Person, state: StudentState, now: Instant) -> StudentSummary:

@@ -27,6 +27,7 @@ from patient_courier.store.students import audience, people
 from patient_courier.store.students.people import Person
 from patient_courier.store.students.standing import standings
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.drafts_only import hides_addresses, nameless
 from patient_courier.web.places.log.deliveries import DeliveryOut, delivery_out
 from patient_courier.web.places.school.mail import pace_line
 from patient_courier.web.places.students.audiences import read_condition
@@ -99,17 +100,21 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     names = people.by_keys(session, {letter.student for letter in shown})
     standing = {key: standings(session, definitions, key) for key in definitions.courses}
     told = {step: ids for key in standing for step, ids in told_by_step(session, definitions, key).items()}
+    hidden = hides_addresses(user)
     happened = events_since(session, now.subtract(hours=24 * DAYS), list(_WEEK))
     return TodayOut(
         days=by_day(definitions, found.letters, first, DAYS, called),
         stalled=stalled(definitions, standing, now, SILENT_DAYS, MOST_STALLED, told),
         nearly=_nearly(session, definitions, now),
-        next=[_next(letter, names[letter.student], definitions, zone, called) for letter in shown],
+        next=[
+            found.model_copy(update={"student_name": nameless(found.student_name)}) if hidden else found
+            for found in (_next(letter, names[letter.student], definitions, zone, called) for letter in shown)
+        ],
         total=len(found.letters),
         cut_short=found.cut_short,
-        lately=[
-            delivery_out(definitions, one, person, called) for one, person in log.lately(session, LATELY)
-        ],
+        lately=[]
+        if hidden
+        else [delivery_out(definitions, one, person, called) for one, person in log.lately(session, LATELY)],
         week=[Happened(words=text, number=happened.get(kind, 0)) for kind, text in _WEEK.items()],
         pace=pace_line(post, definitions, session),
     )

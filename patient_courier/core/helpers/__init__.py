@@ -1,0 +1,1 @@
+"""Those whom the owner lets in, and what they may do."""
