@@ -72,10 +72,10 @@ build: .stamps/python .stamps/ui
 	@touch $@
 
 # A real mail server, a real IMAP server and another reader of encrypted copies, for the tests of these.
-SERVERS := postfix dovecot-imapd dovecot-lmtpd age
+SERVERS := postfix dovecot-imapd dovecot-lmtpd age nginx-light
 .stamps/servers:
 	@mkdir -p .stamps
-	@if command -v postfix >/dev/null && command -v dovecot >/dev/null && command -v age >/dev/null && test -e /usr/lib/dovecot/lmtp; then :; \
+	@if command -v postfix >/dev/null && command -v dovecot >/dev/null && command -v age >/dev/null && command -v nginx >/dev/null && test -e /usr/lib/dovecot/lmtp; then :; \
 	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(SERVERS); \
 	else echo "The tests of mail and copies need root and $(SERVERS). Install them, e.g.: sudo apt-get install $(SERVERS)"; exit 1; fi
 	@touch $@
