@@ -163,6 +163,39 @@ def restore(
         console.print("Start it with: patient-courier serve")
 
 
+@app.command("check-up")
+def check_up() -> None:
+    """How the school of the settings runs, and what to do about it. Ends with 1 when something is serious."""
+    from patient_courier.dispatch.check_up import look
+    from patient_courier.dispatch.clock import read_clock
+    from patient_courier.printed import print_check_up
+    from patient_courier.settings import Settings
+    from patient_courier.store.base.definitions import Library
+    from patient_courier.web.asking import Asking
+    from patient_courier.web.places.connections.connections import silences
+
+    settings = Settings()
+    database = _opened(settings)
+    library = Library(settings.address)
+    try:
+        names = Asking(settings).names(practice=False)
+    except ValueError as error:
+        problems.print(str(error))
+        raise typer.Exit(2) from error
+    found = look(
+        database,
+        settings,
+        library.load,
+        lambda session: [
+            said for _, said in silences(library.load(session), session, read_clock(session).now)
+        ],
+        names,
+    )
+    print_check_up(console, found)
+    if any(one.how == "serious" for one in found):
+        raise typer.Exit(1)
+
+
 @app.command("copy")
 def copy_now() -> None:
     """Make a copy of the school of the settings now, whether it is being served or not."""

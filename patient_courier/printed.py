@@ -24,6 +24,7 @@ from patient_courier.core.engine.effects import (
 from patient_courier.core.rehearsing.rehearsal import SHOWN, Outcome, definitions_of
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.telling import words
+from patient_courier.core.upkeep.check_up import Finding as Check
 
 _PURPOSE = {"service": "service", "course_help": "course help", "news": "news"}
 _OUTCOME = {
@@ -173,3 +174,17 @@ def _print_student(console: Console, outcome: Outcome, key: str, lines: list[_Li
             said += f", at {run.step}" + (f" until {words.moment(run.due, state.zone)}" if run.due else "")
         console.print(Text(f"    → {plan.sequence.called}{about}: {said}", "dim"), soft_wrap=True)
     console.print()
+
+
+_HOW = {"serious": ("✗", "red"), "mend": ("▲", "yellow"), "unknown": ("?", "dim"), "good": ("✓", "green")}
+
+
+def print_check_up(console: Console, found: list[Check]) -> None:
+    """The findings of a check-up, a line each, with what to do below."""
+    for one in found:
+        mark, colour = _HOW[one.how]
+        console.print(
+            Text(f"{mark} ", colour) + Text(f"{one.about}: ", "bold") + one.sentence, soft_wrap=True
+        )
+        if one.do:
+            console.print(Text(f"    {one.do}", "dim"), soft_wrap=True)

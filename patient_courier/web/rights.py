@@ -187,6 +187,7 @@ POST /api/practice/do
 """
 _SETTINGS = """
 PUT /api/school
+GET /api/check-up
 GET /api/school/mail
 PUT /api/school/mail
 POST /api/school/mail/test

@@ -39,6 +39,7 @@ from patient_courier.web.places.letters import files, layouts, letters, past, pi
 from patient_courier.web.places.log import deliveries
 from patient_courier.web.places.practice import mailroom, practice
 from patient_courier.web.places.school import (
+    check_up,
     coming_back,
     copies,
     helpers,
@@ -147,6 +148,7 @@ def include_routes(app: FastAPI) -> None:
         copies,
         coming_back,
         helpers,
+        check_up,
         school,
         signing_keys,
         removing,

@@ -36,6 +36,7 @@ export const router = createRouter({
     { path: "/school/mail", component: () => import("./school/MailPlace.vue") },
     { path: "/school/copies", component: () => import("./school/CopiesPlace.vue") },
     { path: "/school/coming-back", component: () => import("./school/ComingBack.vue") },
+    { path: "/school/check-up", component: () => import("./school/CheckUp.vue") },
     { path: "/school/helpers", component: () => import("./school/HelpersPlace.vue") },
     { path: "/you", component: () => import("./you/YouPlace.vue") },
     { path: "/invited", redirect: "/today" },

@@ -16,7 +16,15 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.store.base.columns import InstantColumn
-from patient_courier.store.base.plain import BROADCASTS, DELIVERIES, HELP_STOPS, LETTERS, RUNS, STUDENTS
+from patient_courier.store.base.plain import (
+    BROADCASTS,
+    DELIVERIES,
+    EVENTS,
+    HELP_STOPS,
+    LETTERS,
+    RUNS,
+    STUDENTS,
+)
 from patient_courier.store.base.statements import Statement, given
 from patient_courier.store.base.tables import (
     WAITING_WORDS,
@@ -165,6 +173,18 @@ def waiting(session: Session) -> int:
     """How many letters are decided and not handed over yet."""
     query = select(func.count()).where(_WAITING, DELIVERIES.c.status.in_(("queued", "posting")))
     return session.scalar(query) or 0
+
+
+def oldest_waiting(session: Session) -> Instant | None:
+    """Since when (school time) the oldest letter waits that is decided and not handed over."""
+    query = select(func.min(DELIVERIES.c.at)).where(_WAITING, DELIVERIES.c.status.in_(("queued", "posting")))
+    return session.scalar(query)
+
+
+def newest_event(session: Session) -> Instant | None:
+    """When the last of the newest events happened, by those who reported them."""
+    newest = select(EVENTS.c.at).order_by(EVENTS.c.number.desc()).limit(20)
+    return max(session.scalars(newest), default=None)
 
 
 def waiting_of(session: Session, letter: str) -> int:

@@ -795,6 +795,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/check-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Up
+         * @description Everything that was looked at now, the worst first. Takes as long as the network and the disk do.
+         */
+        get: operations["check_up_api_check_up_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clock": {
         parameters: {
             query?: never;
@@ -7075,6 +7095,26 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /**
+         * Finding
+         * @description One thing that was looked at: how it stands, in a sentence, and what to do where something is to be done.
+         */
+        Finding: {
+            /** About */
+            about: string;
+            /**
+             * Do
+             * @default
+             */
+            do: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "good" | "mend" | "serious" | "unknown";
+            /** Sentence */
+            sentence: string;
+        };
         /** FindingOut */
         FindingOut: {
             /** Code */
@@ -8868,7 +8908,8 @@ export interface components {
          * NeedsYou
          * @description Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
          *     ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), a low answer to a
-         *     question for feedback with its ``words``, or a ``destination`` that stands still.
+         *     question for feedback with its ``words``, a ``destination`` that stands still, or copies and a
+         *     mailbox that fail (``upkeep``, ``body`` says where to look).
          */
         NeedsYou: {
             /** At */
@@ -8887,7 +8928,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words" | "destination";
+            kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words" | "destination" | "upkeep";
             /** Letter */
             letter: string | null;
             /** Reason Code */
@@ -14652,6 +14693,44 @@ export interface operations {
             };
         };
     };
+    check_up_api_check_up_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     post_clock_api_clock_post: {
         parameters: {
             query?: never;
@@ -18658,7 +18737,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words" | "destination";
+                kind: "delivery" | "event" | "circles" | "carrier" | "disk" | "words" | "destination" | "upkeep";
                 id: number;
             };
             cookie?: never;

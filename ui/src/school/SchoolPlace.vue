@@ -162,6 +162,7 @@ async function take(event: Event): Promise<void> {
         <RouterLink to="/school/mail"><Button>Mail</Button></RouterLink
         >{{ " " }} <RouterLink to="/school/copies"><Button>Copies</Button></RouterLink>
         <RouterLink to="/school/helpers"><Button>Helpers</Button></RouterLink>
+        <RouterLink to="/school/check-up"><Button>Check-up</Button></RouterLink>
       </div>
     </section>
     <SigningKeys />

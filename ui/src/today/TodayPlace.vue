@@ -151,13 +151,14 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
           <article v-for="item in waiting" :key="item.kind + item.id" class="need">
             <b>{{ item.title }}</b><span class="label"> · {{ item.at }}</span>
             <p>{{ item.sentence }}</p>
-            <details v-if="item.body && item.kind !== 'destination'">
+            <details v-if="item.body && !['destination', 'upkeep'].includes(item.kind)">
               <summary>What arrived</summary>
               <pre>{{ JSON.stringify(item.body, null, 1) }}</pre>
             </details>
             <Button v-if="item.can_post" size="small" @click="settle.mutate({ item, action: 'post' })">{{
               item.ids.length > 1 ? "Try all again" : "Try again"
             }}</Button>
+            <RouterLink v-if="item.kind === 'upkeep'" :to="String(item.body?.place)" class="do">Look at it</RouterLink>
             <RouterLink v-if="item.body?.destination" :to="`/school/destinations/${item.body.destination}`" class="do"
               >Look at it</RouterLink
             >
@@ -166,7 +167,7 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
               >The student</RouterLink
             >
             <Button
-              v-if="!['carrier', 'disk'].includes(item.kind)"
+              v-if="!['carrier', 'disk', 'upkeep'].includes(item.kind)"
               size="small"
               type="text"
               @click="settle.mutate({ item, action: 'done' })"

@@ -119,14 +119,14 @@ _TEST = (
 )
 
 
-def _asking(request: Request) -> Asking:
+def asking_of(request: Request) -> Asking:
     found: Asking = request.scope["served"].asking
     return found
 
 
 @router.post("/domain")
 def domain(
-    body: DomainIn, user: SignedIn, post: ThePost, asking: Annotated[Asking, Depends(_asking)]
+    body: DomainIn, user: SignedIn, post: ThePost, asking: Annotated[Asking, Depends(asking_of)]
 ) -> DomainOut:
     """What the sender's domain says to receivers, asked now, and what to publish. Changes nothing."""
     shown = None

@@ -22,6 +22,7 @@ from patient_courier.store.destinations.destinations import Destination
 from patient_courier.store.destinations.hearing import lane_of
 from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
+from patient_courier.store.upkeep import copying, incoming
 from patient_courier.web.context import (
     Reading,
     RowId,
@@ -42,10 +43,11 @@ MOST_LETTERS = 1000
 class NeedsYou(BaseModel):
     """Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
     ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), a low answer to a
-    question for feedback with its ``words``, or a ``destination`` that stands still.
+    question for feedback with its ``words``, a ``destination`` that stands still, or copies and a
+    mailbox that fail (``upkeep``, ``body`` says where to look).
     """
 
-    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words", "destination"]
+    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words", "destination", "upkeep"]
     id: int
     ids: list[int]
     title: str
@@ -91,7 +93,7 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
         waiting.append(
             Waiting(one.id, one.letter, line.letter_name, one.status, one.reason, person.key, person.name)
         )
-    found = _disk(post, zone) + _carrier(post, zone)
+    found = _disk(post, zone) + _carrier(post, zone) + _upkeep(session, zone)
     for group in grouped(waiting):
         first = group.items[0]
         found.append(
@@ -184,6 +186,36 @@ def _unhappy(definitions: Definitions, one: Said, zone: str) -> NeedsYou:
     )
 
 
+def _upkeep(session: Session, zone: str) -> list[NeedsYou]:
+    """What keeps the school and fails: its copies, the mailbox for what comes back."""
+    return [
+        NeedsYou(
+            kind="upkeep",
+            id=number,
+            ids=[],
+            title=title,
+            sentence=one.why,
+            reason_code=None,
+            at=words.moment(one.since, zone),
+            student=None,
+            students=[],
+            letter=None,
+            body={"place": place},
+            can_post=False,
+        )
+        for number, (title, place, one) in enumerate(failing_now(session), 1)
+    ]
+
+
+def failing_now(session: Session) -> list[tuple[str, str, copying.Failing | incoming.Failing]]:
+    """What fails, with the place where it is mended."""
+    found = (
+        ("No good copy is made", "/school/copies", copying.failing(session)),
+        ("What comes back can't be read", "/school/mail", incoming.failing(session)),
+    )
+    return [(title, place, one) for title, place, one in found if one is not None]
+
+
 def _disk(post: Post, zone: str) -> list[NeedsYou]:
     """That the school's file can't be written, said from memory: it can't be kept."""
     trouble = post.database.trouble
@@ -248,7 +280,7 @@ def settle_all(body: SettleAll, user: SignedIn, post: ThePost, session: Writing)
 
 @router.post("/{kind}/{id}", status_code=204)
 def settle(
-    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words", "destination"],
+    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words", "destination", "upkeep"],
     id: RowId,
     body: Settle,
     user: SignedIn,
