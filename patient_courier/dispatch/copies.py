@@ -58,7 +58,8 @@ def copies_in(folder: Path) -> list[Kept]:
         for path in folder.iterdir()
         if (name := read_name(path.name)) is not None and path.is_file()
     ]
-    return sorted(found, key=lambda one: one.name.at, reverse=True)
+    # Two of the same second in the order in which they were made.
+    return sorted(found, key=lambda one: (one.name.at, one.path.stat().st_mtime_ns), reverse=True)
 
 
 def make_copy(

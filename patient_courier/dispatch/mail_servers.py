@@ -14,8 +14,9 @@ from sqlalchemy.orm import Session
 from patient_courier.core.upkeep.mail_server import MailServer
 from patient_courier.core.upkeep.pace import DAY_SECONDS, Pace
 from patient_courier.dispatch.clock import read_clock, real_now
-from patient_courier.post.carriers import Heard, NotTaken, SmtpCarrier, SmtpSettings
+from patient_courier.post.carriers import NotTaken, SmtpCarrier, SmtpSettings
 from patient_courier.post.message import Mail
+from patient_courier.post.overheard import Heard
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.upkeep import posting

@@ -11,14 +11,13 @@ import re
 import smtplib
 import socket
 import ssl
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal, NoReturn, Protocol
+from typing import Literal, NoReturn, Protocol
 
-from patient_courier.core.school.text import shortened, without_halves
 from patient_courier.core.upkeep.mail_server import Security
 from patient_courier.post.message import Mail
+from patient_courier.post.overheard import Heard, Overheard, OverheardFromTheStart, said
 
 About = Literal["address", "letter", "now", "server"]
 
@@ -28,7 +27,6 @@ ANSWER_SECONDS, BLOCK_SECONDS, END_SECONDS = 60.0, 180.0, 600.0
 # RFC 3463 section 3.2, as far as it says that the recipient's address is no good; .7 and .8 are about the sender's.
 _BAD_ADDRESS = re.compile(r"5\.1\.(?:[0-4]|6|9|10)\b|5\.2\.1\b")
 _ENHANCED = re.compile(r"[245]\.\d{1,3}\.\d{1,3}\b")
-_REFUSED_TEXT = 200
 
 
 class NotTaken(Exception):
@@ -61,37 +59,6 @@ class SmtpSettings:
     ca_file: Path | None = None
     answer_seconds: float = ANSWER_SECONDS
     end_seconds: float = END_SECONDS
-
-
-# Told what is said on a connection: by whom, “we” or “server”, and the words.
-Heard = Callable[[str, str], None]
-
-
-class _Overheard(smtplib.SMTP):
-    """A connection of which somebody is told every word but those that sign in."""
-
-    heard: Heard
-    _signing_in = False
-
-    def putcmd(self, cmd: str, args: str = "") -> None:
-        self.heard("we", "AUTH …" if self._signing_in or cmd.upper() == "AUTH" else f"{cmd} {args}".strip())
-        super().putcmd(cmd, args)
-
-    def getreply(self) -> tuple[int, bytes]:
-        code, answer = super().getreply()
-        self.heard("server", f"{code} {_said(answer)}")
-        return code, answer
-
-    def login(self, *args: Any, **kinds: Any) -> tuple[int, bytes]:
-        self._signing_in = True
-        try:
-            return super().login(*args, **kinds)
-        finally:
-            self._signing_in = False
-
-
-class _OverheardFromTheStart(_Overheard, smtplib.SMTP_SSL):
-    pass
 
 
 class Carrier(Protocol):
@@ -144,7 +111,7 @@ class SmtpCarrier:
         except (smtplib.SMTPException, OSError) as error:
             # The server acts on nothing before the line with the full stop has come.
             self.close()
-            raise _Gone(_said(str(error))) from error
+            raise _Gone(said(str(error))) from error
         try:
             self._wait_at_most(connection, self._settings.end_seconds)
             connection.send(b".\r\n")
@@ -152,12 +119,12 @@ class SmtpCarrier:
             self._wait_at_most(connection, self._settings.answer_seconds)
         except (smtplib.SMTPException, OSError) as error:
             self.close()
-            raise Unsure(_said(str(error))) from error
+            raise Unsure(said(str(error))) from error
         if 200 <= code < 300:
             return
         if not 400 <= code < 600:
             self.close()
-            raise Unsure(f"the mail server gave an answer that means nothing: {code} {_said(answer)}")
+            raise Unsure(f"the mail server gave an answer that means nothing: {code} {said(answer)}")
         self._refused("end", code, answer)
 
     def _envelope(self, connection: smtplib.SMTP, mail: Mail) -> None:
@@ -190,7 +157,7 @@ class SmtpCarrier:
 
     def _refused(self, at: Literal["mail", "rcpt", "data", "end"], code: int, answer: bytes) -> NoReturn:
         """Leave a clean connection behind and say what a refusal is about. ``at`` is what was asked when it came."""
-        text = f"{code} {_said(answer)}"
+        text = f"{code} {said(answer)}"
         if code in (421, 503) and at != "end":
             # The server is closing, or has lost the thread: anew, on another connection.
             self.close()
@@ -199,7 +166,7 @@ class SmtpCarrier:
         if at == "mail" and 400 <= code < 500:
             self.close()
             raise _Gone(text)
-        raise NotTaken(f"The mail server answered: {text}", _about(at, code, _said(answer)))
+        raise NotTaken(f"The mail server answered: {text}", _about(at, code, said(answer)))
 
     def _reset(self) -> None:
         """Put an end to the transaction in hand; a connection that will not is given up."""
@@ -242,13 +209,13 @@ class SmtpCarrier:
         except smtplib.SMTPAuthenticationError as error:
             self._give_up(found)
             sentence = (
-                f"The mail server {s.host} refuses the name and password: {error.smtp_code} {_said(error.smtp_error)}. "
+                f"The mail server {s.host} refuses the name and password: {error.smtp_code} {said(error.smtp_error)}. "
                 "Check both under School, or in the settings it is started with, then try again."
             )
             raise NotTaken(sentence, "server") from error
         except (smtplib.SMTPException, OSError, ValueError) as error:
             self._give_up(found)
-            raise NotTaken(self._unusable(_said(str(error))), "server") from error
+            raise NotTaken(self._unusable(said(str(error))), "server") from error
         self._connection = found
         return found
 
@@ -258,11 +225,11 @@ class SmtpCarrier:
             if s.security == "tls":
                 return smtplib.SMTP_SSL(s.host, s.port, timeout=s.answer_seconds, context=context)
             return smtplib.SMTP(s.host, s.port, timeout=s.answer_seconds)
-        found: _Overheard
+        found: Overheard
         if s.security == "tls":
-            found = _OverheardFromTheStart(timeout=s.answer_seconds, context=context)
+            found = OverheardFromTheStart(timeout=s.answer_seconds, context=context)
         else:
-            found = _Overheard(timeout=s.answer_seconds)
+            found = Overheard(timeout=s.answer_seconds)
         found.heard = self._heard
         # Unlike a connection that is made at once, this one must be told the name that the certificate is to show.
         found._host = s.host  # type: ignore[attr-defined]
@@ -297,8 +264,3 @@ def _about(at: str, code: int, text: str) -> About:
         return "address"
     # 530, 534, 535, 538: signing in is wanted, or wanted better (RFC 4954 section 6).
     return "server" if at == "mail" or code in (530, 534, 535, 538) else "letter"
-
-
-def _said(answer: bytes | str) -> str:
-    text = answer.decode("utf-8", "replace") if isinstance(answer, bytes) else without_halves(answer)
-    return shortened(" ".join(text.split()), _REFUSED_TEXT)

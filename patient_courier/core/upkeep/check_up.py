@@ -208,8 +208,9 @@ def _copies(machine: Machine, school: School) -> Finding:
     if hours > COPY_HOURS:
         said = f"The newest copy is {hours / 24:.0f} days old."
         return Finding("Copies", "serious", said, "Make one now, and see whether the program runs at night.")
+    old = "less than an hour" if hours < 1 else "an hour" if hours < 2 else f"{hours:.0f} hours"
     if not school.second_place:
-        said = f"The newest copy is {hours:.0f} hours old, and lies on this machine alone."
+        said = f"The newest copy is {old} old, and lies on this machine alone."
         return Finding("Copies", "mend", said, "Have copies put into a second place, under Copies.")
     return Finding(
         "Copies", "good", f"The newest copy is {hours:.0f} hours old, and lies in a second place as well."

@@ -26,7 +26,7 @@ const invite = useAct(() => data(api.POST("/api/helpers/invitations", { body: fr
     notice.done(
       made.posted
         ? `A letter with the link is on its way to ${fresh.value.email}.`
-        : "The letter was not taken by the mail server: give them the link yourself.",
+        : "No letter went to them: give them the link yourself.",
     );
     fresh.value = { email: "", role: "writer" };
   },
@@ -85,7 +85,7 @@ const says = (role: string) => ROLES.find((one) => one.value === role)?.says ?? 
         <tbody>
           <tr v-for="one in found.helpers" :key="one.id">
             <td>{{ one.name }}</td>
-            <td>{{ one.email }}</td>
+            <td class="address">{{ one.email }}</td>
             <td>
               <template v-if="one.you">{{ titled(one.role) }}</template><Select
                 v-else
@@ -137,6 +137,9 @@ const says = (role: string) => ROLES.find((one) => one.value === role)?.says ?? 
 }
 p {
   margin: 0;
+}
+.address {
+  min-width: 220px;
 }
 .role {
   min-width: 130px;

@@ -150,7 +150,7 @@ async function take(event: Event): Promise<void> {
           </button>
         </dd>
         <dt class="label">Letters leave through</dt>
-        <dd>{{ about.carrier }} · <RouterLink to="/school/mail">Mail</RouterLink></dd>
+        <dd>{{ about.carrier }}</dd>
       </dl>
     </section>
     <section class="sheet box">

@@ -95,7 +95,7 @@ def _whose(session: Session, student: str) -> tuple[str, str | None]:
 
 def _report_opening(session: Session, post: Post, name: str) -> None:
     """The simulated mail program says that a letter has been opened, as a real one may."""
-    found = re.match(r"delivery-(\d{1,18})@", name)
+    found = re.match(r"delivery-(\d{1,18})[.@]", name)
     entry = log.find(session, int(found[1])) if found else None
     if entry is None or entry[0].recipients is not None:
         return

@@ -136,7 +136,8 @@ def invite(body: InviteIn, user: SignedIn, post: ThePost) -> Invited:
         )
     with post.database.reading() as session:
         posted = post_own(post, session, letter, body.email)
-    return Invited(link=link, posted=posted)
+    # What the mailroom has taken nobody but the owner reads.
+    return Invited(link=link, posted=posted and post.servers.own is not None)
 
 
 @router.delete("/helpers/invitations/{id}", status_code=204)
