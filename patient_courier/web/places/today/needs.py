@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import time
-from typing import Any, Literal
+from typing import Literal
 
 from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
@@ -11,9 +10,6 @@ from pydantic import BaseModel, Field
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.telling import words
 from patient_courier.core.telling.grouping import Waiting, grouped
-from patient_courier.dispatch.clock import real_now
-from patient_courier.dispatch.dispatcher import Post
-from patient_courier.dispatch.outbox import Trouble
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import feedback
 from patient_courier.store.completion.feedback import Said
@@ -22,7 +18,6 @@ from patient_courier.store.destinations.destinations import Destination
 from patient_courier.store.destinations.hearing import lane_of
 from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
-from patient_courier.store.upkeep import copying, incoming
 from patient_courier.web.context import (
     Reading,
     RowId,
@@ -34,31 +29,12 @@ from patient_courier.web.context import (
     definitions_in,
 )
 from patient_courier.web.places.log.deliveries import delivery_out
+from patient_courier.web.places.today.need import NeedsYou
+from patient_courier.web.places.today.trouble import carrier, disk, upkeep
 
 router = APIRouter(prefix="/api/needs-you", tags=["deliveries"])
 # So many letters are looked at; the rest come forward as these are settled.
 MOST_LETTERS = 1000
-
-
-class NeedsYou(BaseModel):
-    """Something that waits for the owner: letters with one trouble (``delivery``, the newest's ``id``, all their
-    ``ids``), an event that could not be read, a student in circles, the mail server (``carrier``), the school's own file (``disk``), a low answer to a
-    question for feedback with its ``words``, a ``destination`` that stands still, or copies and a
-    mailbox that fail (``upkeep``, ``body`` says where to look).
-    """
-
-    kind: Literal["delivery", "event", "circles", "carrier", "disk", "words", "destination", "upkeep"]
-    id: int
-    ids: list[int]
-    title: str
-    sentence: str
-    reason_code: str | None
-    at: str
-    student: str | None
-    students: list[str]
-    letter: str | None
-    body: dict[str, Any] | None
-    can_post: bool
 
 
 class Settle(BaseModel):
@@ -93,7 +69,7 @@ def needs_you(user: SignedIn, post: ThePost, session: Reading) -> list[NeedsYou]
         waiting.append(
             Waiting(one.id, one.letter, line.letter_name, one.status, one.reason, person.key, person.name)
         )
-    found = _disk(post, zone) + _carrier(post, zone) + _upkeep(session, zone)
+    found = disk(post, zone) + carrier(post, zone) + upkeep(session, zone)
     for group in grouped(waiting):
         first = group.items[0]
         found.append(
@@ -184,87 +160,6 @@ def _unhappy(definitions: Definitions, one: Said, zone: str) -> NeedsYou:
         body=None,
         can_post=False,
     )
-
-
-def _upkeep(session: Session, zone: str) -> list[NeedsYou]:
-    """What keeps the school and fails: its copies, the mailbox for what comes back."""
-    return [
-        NeedsYou(
-            kind="upkeep",
-            id=number,
-            ids=[],
-            title=title,
-            sentence=one.why,
-            reason_code=None,
-            at=words.moment(one.since, zone),
-            student=None,
-            students=[],
-            letter=None,
-            body={"place": place},
-            can_post=False,
-        )
-        for number, (title, place, one) in enumerate(failing_now(session), 1)
-    ]
-
-
-def failing_now(session: Session) -> list[tuple[str, str, copying.Failing | incoming.Failing]]:
-    """What fails, with the place where it is mended."""
-    found = (
-        ("No good copy is made", "/school/copies", copying.failing(session)),
-        ("What comes back can't be read", "/school/mail", incoming.failing(session)),
-    )
-    return [(title, place, one) for title, place, one in found if one is not None]
-
-
-def _disk(post: Post, zone: str) -> list[NeedsYou]:
-    """That the school's file can't be written, said from memory: it can't be kept."""
-    trouble = post.database.trouble
-    if trouble is None:
-        return []
-    since = real_now().subtract(seconds=int(time.monotonic() - trouble.since))
-    return [
-        NeedsYou(
-            kind="disk",
-            id=1,
-            ids=[],
-            title="Nothing can be taken in",
-            sentence=trouble.sentence,
-            reason_code="disk",
-            at=words.moment(since, zone),
-            student=None,
-            students=[],
-            letter=None,
-            body=None,
-            can_post=True,
-        )
-    ]
-
-
-def _carrier(post: Post, zone: str) -> list[NeedsYou]:
-    trouble, refusing = post.outbox.trouble, post.servers.refusing
-    if trouble is None and refusing is not None and post.servers.by_second():
-        trouble = Trouble(
-            f"Letters go by the second mail server, since the first one refuses: {refusing.said}",
-            refusing.since,
-        )
-    if trouble is None:
-        return []
-    return [
-        NeedsYou(
-            kind="carrier",
-            id=1,
-            ids=[],
-            title="Letters can't go out" if post.outbox.trouble else "Letters go by the second mail server",
-            sentence=trouble.sentence,
-            reason_code="carrier",
-            at=words.moment(trouble.since, zone),
-            student=None,
-            students=[],
-            letter=None,
-            body=None,
-            can_post=True,
-        )
-    ]
 
 
 @router.post("/letters")
