@@ -1,4 +1,7 @@
-"""The live loop: wakes what is due, empties the outbox, makes calls; each in a thread of its own, so none waits for another."""
+"""The live loop: wakes what is due, empties the outbox, makes calls; each in a thread of its own, so none waits for another.
+
+Longer than three hundred lines, since everything that runs beside the web server is begun, nudged and ended in one place.
+"""
 
 from __future__ import annotations
 

@@ -44,6 +44,12 @@ PLACES = [
     "/school/destinations/the-mailing-list",
     "/school/sign-up",
     "/school/sign-up/varroa-watch",
+    "/school/mail",
+    "/school/copies",
+    "/school/helpers",
+    "/school/check-up",
+    "/school/coming-back",
+    "/you",
     "/join/varroa-watch",
 ]
 

@@ -7,9 +7,10 @@ from whenever import Instant
 
 from patient_courier.core.school.values import parse_moment
 from patient_courier.core.upkeep.advice import advice_on
+from patient_courier.core.upkeep.alignment import aligned, shown_in, tags_of
 from patient_courier.core.upkeep.coming_back import Doubtful, groups, prints_in
 from patient_courier.core.upkeep.copies import CopyName, kept, last_night, read_name, staying
-from patient_courier.core.upkeep.domain import aligned, look_at, shown_in, tags_of
+from patient_courier.core.upkeep.domain import look_at
 from patient_courier.core.upkeep.mail_server import MailServer, Posting, check_host
 from patient_courier.core.upkeep.names import Answer
 from patient_courier.core.upkeep.pace import Pace

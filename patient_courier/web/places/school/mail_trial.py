@@ -10,7 +10,8 @@ from pydantic import BaseModel, Field
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.upkeep.advice import advice_on
-from patient_courier.core.upkeep.domain import Found, Shown, look_at, shown_in
+from patient_courier.core.upkeep.alignment import Shown, shown_in
+from patient_courier.core.upkeep.domain import Found, look_at
 from patient_courier.core.upkeep.mail_server import Posting
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.mail_servers import own_server
