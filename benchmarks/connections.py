@@ -79,7 +79,7 @@ def messages_over_http(report: Report, folder: Path) -> None:
         secret = session.get_one(SecretRow, "intake").value
     _connect(database, "on", "on")
     _connect(database, "listening", "listening")
-    token = _sign_in(database)
+    token = sign_in(database)
     database.close()
 
     def own(client: httpx.Client) -> None:
@@ -129,17 +129,17 @@ def messages_over_http(report: Report, folder: Path) -> None:
             per_second(KEPT, lambda: kept(client)),
             None,
         )
-        with _pages(address, token):
+        with pages(address, token):
             time.sleep(3)  # every page once, as it is after the first minute of any day
-        with _pages(address, token) as took:
+        with pages(address, token) as took:
             came = per_second(KEPT, lambda: paced(client))
         report.note(
-            f"{came:.0f} messages a second kept: the owner's pages meanwhile in {_p95(took) * 1000:.0f} ms "
+            f"{came:.0f} messages a second kept: the owner's pages meanwhile in {slowest_of_twenty(took) * 1000:.0f} ms "
             f"at the 95th percentile of {len(took)}"
         )
 
 
-def _sign_in(database: Database) -> str:
+def sign_in(database: Database) -> str:
     """The token of an owner's session."""
     with database.writing() as session:
         add_user(
@@ -166,7 +166,7 @@ def _look(address: str, token: str, over: Event, took: Queue[float]) -> None:
 
 
 @contextmanager
-def _pages(address: str, token: str) -> Iterator[list[float]]:
+def pages(address: str, token: str) -> Iterator[list[float]]:
     """How long the owner's pages take, one after the other, as long as this goes on; in seconds.
 
     Asked from a process of its own, so that the senders' work is not counted.
@@ -187,7 +187,8 @@ def _pages(address: str, token: str) -> Iterator[list[float]]:
         looking.join()
 
 
-def _p95(took: list[float]) -> float:
+def slowest_of_twenty(took: list[float]) -> float:
+    """The 95th percentile, in seconds."""
     return sorted(took)[int(len(took) * 0.95)]
 
 

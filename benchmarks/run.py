@@ -2,7 +2,7 @@
 
     make bench                 all of it
     make bench ONLY=engine     one part: post, connections, outgoing, engine, broadcasts, screens,
-                               certificates
+                               certificates, copies
 
 Prints a table and keeps it in docs/benchmarks.md, with the machine named.
 """
@@ -13,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import broadcasts, certificates, connections, engine, outgoing, post, screens
+from benchmarks import broadcasts, certificates, connections, copies, engine, outgoing, post, screens
 from benchmarks.report import Report, save
 
 
@@ -44,6 +44,8 @@ def main(only: str) -> None:
             screens.screens(report, folder)
         if only in ("", "certificates"):
             certificates.certificates(report, folder)
+        if only in ("", "copies"):
+            copies.copies(report, folder)
     if not only:
         save(report)
 

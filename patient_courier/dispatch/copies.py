@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import sqlite3
+import time
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -26,6 +27,8 @@ from patient_courier.store.upkeep import copying as stored
 log = structlog.get_logger()
 # How long after a copy has failed the next one is tried, and how often it is looked whether one is due.
 AGAIN_SECONDS, LOOK_SECONDS = 1800.0, 60.0
+# What has not been written to for so long is being made by nobody.
+LEFT_SECONDS = 1800.0
 
 
 class NoCopy(Exception):
@@ -113,11 +116,17 @@ def _let_go(folder: Path, zone: str) -> None:
     for one in found:
         if one.name not in stay:
             one.path.unlink(missing_ok=True)
-    # What an end of the process in the middle of a copy has left: none is being made now but by us.
-    for path in folder.glob("school-*.part"):
-        path.unlink(missing_ok=True)
-    for path in folder.glob("school-*.plain"):
-        path.unlink(missing_ok=True)
+    sweep(folder)
+
+
+def sweep(folder: Path) -> None:
+    """Take away what an end of the process in the middle of a copy has left, in the clear too; what is being made stays."""
+    before = time.time() - LEFT_SECONDS
+    for pattern in ("school-*.part", "school-*.plain"):
+        for path in folder.glob(pattern):
+            with suppress(FileNotFoundError):
+                if path.stat().st_mtime < before:
+                    path.unlink()
 
 
 def _put_away(path: Path, copying: Copying, zone: str) -> None:
@@ -159,8 +168,9 @@ class Copies:
         self._not_before = real_now()
 
     def look(self) -> float:
-        """Make the nightly copy if it is due. Returns in how many seconds to look again."""
+        """Sweep, and make the nightly copy if it is due. Returns in how many seconds to look again."""
         now = real_now()
+        sweep(self.folder)
         with self._database.reading() as session:
             zone = self._library.load(session).school.timezone
             failing = stored.failing(session) is not None

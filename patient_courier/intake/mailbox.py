@@ -11,7 +11,7 @@ from email.policy import compat32
 from email.utils import parseaddr
 from hashlib import sha256
 from pathlib import Path
-from re import findall, match
+from re import findall, match, search
 
 from imap_tools import AND, BaseMailBox, MailBox, MailBoxStartTls, MailBoxUnencrypted, MailMessageFlags
 from imap_tools.errors import ImapToolsError
@@ -46,6 +46,10 @@ class Opened:
 
     def raw(self, number: int) -> bytes:
         """A message as it came, not marked as read by this. Empty when it has gone, or is larger than any report."""
+        _, said = self._box.client.uid("FETCH", str(number), "(RFC822.SIZE)")
+        size = search(rb"RFC822\.SIZE (\d+)", said[0] or b"") if said else None
+        if size is None or int(size[1]) > MOST_BYTES:
+            return b""
         for found in self._box.fetch(AND(uid=str(number)), mark_seen=False, bulk=False, headers_only=False):
             return found.obj.as_bytes(policy=compat32)[:MOST_BYTES]
         return b""
@@ -103,7 +107,7 @@ class Written:
 
     def __init__(self, raw: bytes) -> None:
         head = BytesHeaderParser(policy=compat32).parsebytes(raw[:_HEAD_BYTES])
-        self.email = parseaddr(str(head.get("From", "")))[1][:320]
+        self.email = parseaddr(str(head.get("From", ""))[:1000])[1][:320]
         self.subject = clean_line(str(head.get("Subject", "")))[:500]
         # RFC 5322 section 3.6.4; programs that answer for somebody on holiday say so (RFC 3834).
         named = findall(

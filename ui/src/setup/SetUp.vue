@@ -122,12 +122,6 @@ const ready = () => {
           <b>Bring a school file</b
           ><span>Everything of a school you have: “Files in and out”, at the end of School.</span>
         </button>
-        <button class="way" @click="go('/school/practice')">
-          <b>Look at the demo school</b
-          ><span
-            >In a practice copy beside yours, with 386 made-up students and a clock to move. Nothing leaves it.</span
-          >
-        </button>
       </div>
     </div>
   </main>
