@@ -100,7 +100,7 @@ async function signOut(): Promise<void> {
     <main id="place" class="place-room">
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <p v-if="frame?.coming_back && route.path !== '/school/coming-back'" class="trouble" role="alert">
-        {{ frame.coming_back }} <RouterLink to="/school/coming-back">Look now</RouterLink>
+        {{ frame.coming_back }} <RouterLink v-if="may('keep')" to="/school/coming-back">Look now</RouterLink>
       </p>
       <RouterView />
     </main>

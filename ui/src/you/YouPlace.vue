@@ -52,6 +52,9 @@ const end = useAct((id: string) => data(api.DELETE("/api/session/all/{id}", { pa
 </template>
 
 <style scoped>
+.postmark {
+  white-space: nowrap;
+}
 .room {
   padding: 18px 22px 32px;
   display: flex;
