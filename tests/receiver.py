@@ -22,7 +22,10 @@ class Receiver:
             protocol_version = "HTTP/1.1"
 
             def do_POST(self) -> None:
-                body = self.rfile.read(int(self.headers["content-length"]))
+                length = int(self.headers["content-length"])
+                body = self.rfile.read(length)
+                if len(body) < length:
+                    return  # its sender was killed on the way
                 outer.got.append((dict(self.headers), body))
                 self.send_response(outer.answer(body) if callable(outer.answer) else outer.answer)
                 self.send_header("content-length", "0")

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Error, Locator, Page, expect
 
 from tests.browser.conftest import noticed
 from tests.browser.test_broadcasts import picture
 from tests.browser.test_first_minutes import buy_first_hive, make_student
+from tests.waiting import until
 
 
 def add(page: Page, kind: str) -> None:
@@ -18,6 +19,14 @@ def add(page: Page, kind: str) -> None:
 
 def seen(page: Page):
     return page.frame_locator("iframe[title='The letter as this student sees it']")
+
+
+def colour_of(button: Locator) -> str | None:
+    """Its ground; None while the letter is being drawn anew."""
+    try:
+        return str(button.evaluate("button => getComputedStyle(button).backgroundColor"))
+    except Error:
+        return None
 
 
 def test_a_letter_from_the_first_block_to_its_figures(page: Page):
@@ -74,9 +83,7 @@ def test_a_letter_from_the_first_block_to_its_figures(page: Page):
     expect(letter.get_by_text("Welcome among the keepers.")).to_be_visible()
     page.get_by_role("checkbox", name="Dark").check()
     # The buttons of this school are green, and stay so.
-    colour = letter.get_by_role("link", name="Open the course").evaluate(
-        "button => getComputedStyle(button).backgroundColor"
-    )
+    colour = until(lambda: colour_of(letter.get_by_role("link", name="Open the course")))
     red, green, blue = map(int, re.findall(r"\d+", colour))
     assert green > red and green > blue, colour
     expect(page.get_by_text("Phone", exact=True)).to_be_visible()

@@ -21,6 +21,9 @@ mx.post.example.                    300 IN A 192.0.2.20
 """
 
 
+TRIES = 20
+
+
 class _Zone(BaseResolver):  # type: ignore[misc]
     def __init__(self, text: str) -> None:
         self._records = RR.fromZone(text)
@@ -40,12 +43,8 @@ class NameServer:
 
     def __init__(self, zone: str = DEMO_ZONE, port: int = 0) -> None:
         """``zone`` in the form of RFC 1035 section 5; ``port`` 0 takes a free one."""
-        zone_of = _Zone(zone)
-        self._servers = [DNSServer(zone_of, address="127.0.0.1", port=port, logger=_Silent())]
+        self._servers = _listening(_Zone(zone), port)
         self.port: int = self._servers[0].server.server_address[1]
-        self._servers.append(
-            DNSServer(zone_of, address="127.0.0.1", port=self.port, tcp=True, logger=_Silent())
-        )
         for server in self._servers:
             server.start_thread()
 
@@ -53,6 +52,20 @@ class NameServer:
         for server in self._servers:
             server.stop()
             server.server.server_close()
+
+
+def _listening(zone: _Zone, port: int) -> list[DNSServer]:
+    """One server for each way of asking, at the same port; a free one for the first may be taken for the second."""
+    for left in reversed(range(TRIES)):
+        first = DNSServer(zone, address="127.0.0.1", port=port, logger=_Silent())
+        try:
+            same = first.server.server_address[1]
+            return [first, DNSServer(zone, address="127.0.0.1", port=same, tcp=True, logger=_Silent())]
+        except OSError:
+            first.server.server_close()
+            if port or not left:
+                raise
+    raise AssertionError("it ended with the last try")
 
 
 class _Silent:
