@@ -224,3 +224,18 @@ def test_coming_back_holds_the_post_until_the_owner_has_said_of_each_group(path,
         assert client.get("/api/frame").json()["coming_back"] is None
         inbox = client.get("/api/practice/inbox/kai")
         assert inbox.json() == []
+
+
+def test_the_check_up_looks_at_the_school_and_needs_you_shows_what_fails(app, path):
+    app.post_office.settings.name_server = "127.0.0.1:1"
+    until(lambda: app.client.get("/api/school/copies").json()["items"])
+    path.chmod(0o644)
+    found = {one["about"]: one for one in app.client.get("/api/check-up").json()}
+    assert found["Files"]["how"] == "serious" and str(path) in found["Files"]["sentence"]
+    assert found["Mail"]["how"] == "serious" and found["Copies"]["how"] == "mend"
+    assert (found["Database"]["how"], found["Disk"]["how"]) == ("good", "good")
+    assert found["The school's address"]["how"] == "serious"  # nothing listens at its address here
+    app.client.put("/api/school/copies/places", json={"second": str(path / "nowhere")})
+    until(lambda: app.client.post("/api/school/copies").status_code == 202)
+    needs = until(lambda: [one for one in app.client.get("/api/needs-you").json() if one["kind"] == "upkeep"])
+    assert needs[0]["title"] == "No good copy is made" and needs[0]["body"] == {"place": "/school/copies"}
