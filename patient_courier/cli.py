@@ -42,20 +42,18 @@ def demo(
     """The demo school with four months of history; its owner is signed in by itself."""
     from patient_courier.demo.loading import load_demo
     from patient_courier.settings import Settings
-    from patient_courier.store.base.database import Database
+    from patient_courier.store.base.database import Database, remove_file
 
     settings = Settings(database=database, host="127.0.0.1", port=port, demo=True, smtp_host="", site="")
     if fresh:
-        for suffix in ("", "-wal", "-shm"):
-            database.with_name(database.name + suffix).unlink(missing_ok=True)
+        remove_file(database)
     if database.exists():
         found = _opened(settings)
     else:
         console.print("Loading the demo school: 386 students, four months …")
         # Loaded aside first, so that an interrupted load leaves no half school behind.
         aside = database.with_name(database.name + ".new")
-        for suffix in ("", "-wal", "-shm"):
-            aside.with_name(aside.name + suffix).unlink(missing_ok=True)
+        remove_file(aside)
         load_demo(aside, settings).close()
         aside.rename(database)
         found = Database(database)

@@ -28,7 +28,8 @@ from patient_courier.settings import Settings
 from patient_courier.store.base.database import Database
 from patient_courier.store.destinations import api_keys
 from patient_courier.store.outbox import outbox
-from patient_courier.store.upkeep import copying, incoming, posting
+from patient_courier.store.upkeep import copying, posting
+from patient_courier.store.upkeep.failing import failing
 
 SECONDS = 8.0
 UNUSED_HOURS = 24 * 30
@@ -56,8 +57,8 @@ def _school(
     definitions: Callable[[Session], Definitions],
     silent: Callable[[Session], list[str]],
 ) -> tuple[School, str]:
-    kept, refusing = posting.read_posting(session), posting.read_refusing(session)
-    failing, unread = copying.failing(session), incoming.failing(session)
+    kept, refusing = posting.read_posting(session), failing(session, "server")
+    copies, unread = failing(session, "copies"), failing(session, "mailbox")
     how = copying.read_copying(session)
     long_ago = real_now().subtract(hours=UNUSED_HOURS)
     newest = next(iter(copies_in(settings.copies_folder)), None)
@@ -65,11 +66,11 @@ def _school(
         School(
             practice=read_clock(session).practice,
             newest_copy=newest.name.at if newest else None,
-            copies_failing=failing.why if failing else None,
+            copies_failing=copies.why if copies else None,
             second_place=how.second is not None or how.store is not None,
             oldest_queued=outbox.oldest_waiting(session),
             by_mailroom=own_server(session, settings, kept.server) is None,
-            mail=refusing.said if refusing else None,
+            mail=refusing.why if refusing else None,
             mailbox=unread.why if unread else None,
             silent=tuple(silent(session)),
             unused_keys=tuple(

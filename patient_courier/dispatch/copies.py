@@ -22,7 +22,8 @@ from patient_courier.post.object_store import NotStored
 from patient_courier.store.base.copying import BadCopy, copy_file
 from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.base.definitions import Library
-from patient_courier.store.upkeep import copying as stored
+from patient_courier.store.upkeep.copying import read_copying
+from patient_courier.store.upkeep.failing import failing, note_failing
 
 log = structlog.get_logger()
 # How long after a copy has failed the next one is tried, and how often it is looked whether one is due.
@@ -173,9 +174,9 @@ class Copies:
         sweep(self.folder)
         with self._database.reading() as session:
             zone = self._library.load(session).school.timezone
-            failing = stored.failing(session) is not None
+            failed = failing(session, "copies") is not None
         newest = next(iter(copies_in(self.folder)), None)
-        due = newest is None or newest.name.at < last_night(now, zone) or failing
+        due = newest is None or newest.name.at < last_night(now, zone) or failed
         if due and now >= self._not_before:
             try:
                 self.make("nightly")
@@ -199,7 +200,7 @@ class Copies:
         with self._making:
             with self._database.reading() as session:
                 zone = self._library.load(session).school.timezone
-                copying = stored.read_copying(session)
+                copying = read_copying(session)
             self.going = Going()
             try:
                 made = make_copy(self._database.path, self.folder, copying, why, zone, self.going)
@@ -215,6 +216,6 @@ class Copies:
     def _note(self, why: str | None) -> None:
         try:
             with self._database.writing() as session:
-                stored.note_failing(session, why, real_now())
+                note_failing(session, "copies", why, real_now())
         except Busy:
             log.warning("how the copy went could not be noted", why=why)

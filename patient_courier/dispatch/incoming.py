@@ -15,6 +15,7 @@ from patient_courier.intake.mailbox import NoMailbox, Opened, Written, opened
 from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.outbox import replies
 from patient_courier.store.upkeep import incoming as stored
+from patient_courier.store.upkeep.failing import failing, note_failing
 from patient_courier.store.upkeep.incoming import Read
 
 log = structlog.get_logger()
@@ -33,7 +34,7 @@ class Mailbox:
         """Take in what has come since. Returns in how many seconds to look again."""
         with self._database.reading() as session:
             incoming, before = stored.read_incoming(session), stored.how_far(session)
-            failed = stored.failing(session) is not None
+            failed = failing(session, "mailbox") is not None
         if incoming is None:
             return LOOK_SECONDS
         why = None
@@ -44,7 +45,7 @@ class Mailbox:
             why = str(error)
         if failed or why is not None:
             with self._database.writing() as session:
-                stored.note_failing(session, why, real_now())
+                note_failing(session, "mailbox", why, real_now())
         return LOOK_SECONDS
 
     def _read(self, incoming: Incoming, before: Read | None) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
 
 from sqlalchemy.orm import Session
 
@@ -20,7 +21,7 @@ from patient_courier.post.overheard import Heard
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.upkeep import posting
-from patient_courier.store.upkeep.posting import Refusing
+from patient_courier.store.upkeep.failing import failing, note_failing
 
 # How long the first server may refuse before the second one is used, and how often it is then asked again.
 PATIENCE_SECONDS = DAY_SECONDS
@@ -41,7 +42,7 @@ class MailServers:
         with self._database.reading() as session:
             kept = posting.read_posting(session)
             own = own_server(session, self._settings, kept.server)
-            self.refusing = posting.read_refusing(session)
+            self.refusing = failing(session, "server")
             yesterday = real_now().subtract(seconds=DAY_SECONDS)
             paced = own is not None and (own.a_minute or own.a_day)
             handed = posting.handed_since(session, yesterday) if paced else []
@@ -81,7 +82,7 @@ class MailServers:
             if error.about != "server":
                 self._note(None)
                 raise
-            self._note(Refusing(self.refusing.since if self.refusing else real_now(), str(error)))
+            self._note(str(error))
             if second is None or not self.by_second():
                 raise
             second.post(mail)
@@ -119,16 +120,12 @@ class MailServers:
             self._carriers = SmtpCarrier(first), SmtpCarrier(second) if second else None
         return self._carriers
 
-    def _note(self, refusing: Refusing | None) -> None:
+    def _note(self, why: str | None) -> None:
         """Remember over a restart since when it refuses; said once, not with every letter."""
-        if (refusing is None) == (self.refusing is None):
+        if (why is None) == (self.refusing is None):
             return
-        try:
-            with self._database.writing() as session:
-                posting.keep_refusing(session, refusing)
-        except Busy:
-            return  # with the next letter
-        self.refusing = refusing
+        with suppress(Busy), self._database.writing() as session:  # or else with the next letter
+            self.refusing = note_failing(session, "server", why, real_now())
 
 
 def own_server(session: Session, settings: Settings, kept: MailServer | None) -> MailServer | None:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 from urllib.parse import quote
 
-from fastapi import Response
-from pydantic import BaseModel
+from fastapi import HTTPException, Response
+from pydantic import BaseModel, ValidationError
 
+from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.intake.spreadsheet import guarded
 
 
@@ -26,6 +27,14 @@ SIGNED_IN: Answers = {
     "4XX": {"model": Said, "description": "Refused, with what to do"},
     503: {"model": Said, "description": "Too much at the moment; Retry-After says when to come again"},
 }
+
+
+def not_valid(error: ValidationError, data: object, called: Mapping[str, str]) -> HTTPException:
+    """422 with the first thing that a model refuses; ``called`` says what a field is called on screen."""
+    fault = validation_faults(error, data)[0]
+    field = fault.pointer.rpartition("/")[2]
+    sentence = fault.sentence[:1].upper() + fault.sentence[1:]
+    return HTTPException(422, f"{called[field]}: {fault.sentence}." if field in called else sentence)
 
 
 def attachment(name: str) -> str:

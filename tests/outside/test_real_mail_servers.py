@@ -54,11 +54,11 @@ def test_a_letter_arrives_a_dead_address_is_stopped_and_an_answer_is_counted_and
         with database.writing() as session:
             session.delete(session.get_one(ClockRow, 1))
             server = MailServer(host="localhost", port=world.submission, user="ines", password=PASSWORD)
-            posting.keep_posting(session, Posting(server=server))
+            posting.keep_posting(session, Posting(server=server), NOW)
             box = Incoming(
                 host="localhost", port=world.imaps, user="ines", password=PASSWORD, move_to="Reports"
             )
-            incoming.keep_incoming(session, box)
+            incoming.keep_incoming(session, box, NOW)
         post = Post(
             database, Settings(database=tmp_path / "school.db", smtp_host="", smtp_ca_file=world.certificate)
         )

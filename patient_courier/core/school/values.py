@@ -147,6 +147,11 @@ def _zones() -> dict[str, str]:
     return {zone.lower(): zone for zone in available_timezones()}
 
 
+def zone_names() -> list[str]:
+    """The time zones to choose from: those named after a town."""
+    return sorted(zone for zone in _zones().values() if "/" in zone and not zone.startswith("Etc/"))
+
+
 def find_zone(text: str) -> str:
     """The zone a person means by “europe/lisbon” or “America/New York”. Raises ValueError."""
     found = _zones().get(text.strip().replace(" ", "_").lower())

@@ -29,6 +29,8 @@ REASONS = {
     "broadcast_stopped": "You stopped the broadcast before this letter went out.",
     "moved_on": "The student moved on, or left the sequence, while the letter was kept back.",
     "note_to_self": "A note to self stands in this letter. Take it out, then try again.",
+    "taken_as_posted": "The owner took it as posted when the school came back from a copy; it was not posted again.",
+    "proved_posted": "It went out before the school came back from a copy: the mail server's log names it.",
     "interrupted": "The application stopped while the letter was being handed over.",
 }
 

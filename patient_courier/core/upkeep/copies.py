@@ -19,6 +19,7 @@ DAILY, WEEKLY, MONTHLY = 7, 4, 12
 OTHERS_DAYS, OTHERS_LEAST = 30, 3
 # When the school's night is deepest.
 NIGHT = Time(3)
+_BUCKET = re.compile(r"[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]")
 _NAME = re.compile(
     r"school-(\d{4}-\d\d-\d\d)T(\d\d)(\d\d)(\d\d)Z-(nightly|by-hand|before-upgrade)\.db(\.age)?"
 )
@@ -27,11 +28,19 @@ _NAME = re.compile(
 class ObjectStore(Model):
     """A store of objects that speaks S3; ``endpoint`` None: the one of the region."""
 
-    bucket: Annotated[str, Field(min_length=3, max_length=63, pattern=r"^[a-z0-9][a-z0-9.-]+[a-z0-9]$")]
+    bucket: str
     endpoint: Annotated[str, Field(max_length=2000, pattern=r"^https?://\S+$")] | None = None
     region: Annotated[str, Field(max_length=100)] = ""
     key: Annotated[str, Field(max_length=200)] = ""
     secret: Annotated[str, Field(max_length=200)] = ""
+
+
+    @field_validator("bucket")
+    @classmethod
+    def _bucket(cls, value: str) -> str:
+        if not _BUCKET.fullmatch(value):
+            raise ValueError("A bucket is called by 3 to 63 small letters, digits, dots and hyphens.")
+        return value
 
 
 class Copying(Model):

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from sqlalchemy import select, text, update
+from sqlalchemy import bindparam, select, text, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.upkeep.coming_back import Doubtful
+from patient_courier.store.base.plain import DELIVERIES
 from patient_courier.store.base.tables import (
     WAITING_WORDS,
     BroadcastRow,
@@ -25,13 +26,16 @@ TAKEN, PROVED = "taken_as_posted", "proved_posted"
 
 def doubtful(session: Session, began: Instant) -> list[Doubtful]:
     """Every letter that would go out now, the oldest first."""
+    # By its columns: a broadcast to a hundred thousand has as many letters here, and what they say is not looked at.
+    letter, who = DeliveryRow, StudentRow
     query = (
-        select(DeliveryRow, StudentRow, RunRow.event_at, BroadcastRow.started)
-        .join(StudentRow, StudentRow.id == DeliveryRow.student_id)
-        .outerjoin(RunRow, RunRow.number == DeliveryRow.run)
-        .outerjoin(BroadcastRow, BroadcastRow.key == DeliveryRow.broadcast)
-        .where(_WAITING, DeliveryRow.status.in_(("queued", "posting")))
-        .order_by(DeliveryRow.at, DeliveryRow.id)
+        select(letter.id, letter.broadcast, letter.sequence, letter.letter, letter.at)
+        .add_columns(who.key, who.first_name, who.last_name, who.email, RunRow.event_at, BroadcastRow.started)
+        .join(who, who.id == letter.student_id)
+        .outerjoin(RunRow, RunRow.number == letter.run)
+        .outerjoin(BroadcastRow, BroadcastRow.key == letter.broadcast)
+        .where(_WAITING, letter.status.in_(("queued", "posting")))
+        .order_by(letter.at, letter.id)
     )
     return [
         Doubtful(
@@ -39,19 +43,19 @@ def doubtful(session: Session, began: Instant) -> list[Doubtful]:
             source=f"broadcast:{row.broadcast}" if row.broadcast else f"sequence:{row.sequence}",
             letter=row.letter,
             at=row.at,
-            student=student.key,
-            name=" ".join(x for x in (student.first_name, student.last_name) if x) or student.email,
+            student=row.key,
+            name=" ".join(x for x in (row.first_name, row.last_name) if x) or row.email,
             # By what set it going, not by when it is due: what a shop sends once more is old news.
-            fresh=(event_at or started or row.at) > began,
+            fresh=(row.event_at or row.started or row.at) > began,
         )
-        for row, student, event_at, started in session.execute(query)
+        for row in session.execute(query)
     ]
 
 
 def keep_proved(session: Session, prints: Collection[str]) -> None:
     """Remember these, also for letters that fall due later: a run that waits again may come to the same letter."""
-    for start in range(0, len(prints), 500):
-        rows = [{"print": one} for one in sorted(prints)[start : start + 500]]
+    if prints:
+        rows = [{"print": one} for one in sorted(prints)]
         session.execute(insert(ProvedRow).on_conflict_do_nothing(), rows)
 
 
@@ -62,8 +66,12 @@ def proved_of(session: Session, prints: Collection[str]) -> set[str]:
 
 def take_as_posted(session: Session, ids: Collection[int], reason: str) -> None:
     """They have gone out in the time that is lost; nothing is posted, and nobody outside is told of it now."""
-    session.execute(
-        update(DeliveryRow)
-        .where(DeliveryRow.id.in_(ids), DeliveryRow.status.in_(("queued", "posting")))
-        .values(status="sent", reason=reason, posted=DeliveryRow.at, retry=None, claimed=None, begun=False)
+    # One statement run for each: a list of all of them can be longer than SQLite's most parameters.
+    gone = {"status": "sent", "reason": reason, "retry": None, "claimed": None, "begun": False}
+    statement = (
+        update(DELIVERIES)
+        .where(DELIVERIES.c.id == bindparam("one"), DELIVERIES.c.status.in_(("queued", "posting")))
+        .values(**gone, posted=DELIVERIES.c.at)
     )
+    if ids:
+        session.connection().execute(statement, [{"one": id} for id in ids])

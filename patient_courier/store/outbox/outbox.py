@@ -157,8 +157,10 @@ _NOW = Statement(
 
 def all_waiting(session: Session) -> list[Claimed]:
     """Every letter that is decided and not handed over yet, the oldest first."""
-    ids = select(DELIVERIES.c.id).where(_WAITING, DELIVERIES.c.status.in_(("queued", "posting")))
-    return read(session, list(session.scalars(ids)))
+    query = select(DELIVERIES.c.id).where(_WAITING, DELIVERIES.c.status.in_(("queued", "posting")))
+    ids = list(session.scalars(query))
+    # No longer lists than SQLite takes.
+    return [one for start in range(0, len(ids), 1000) for one in read(session, ids[start : start + 1000])]
 
 
 def is_waiting(session: Session, now: Instant) -> bool:

@@ -1,24 +1,13 @@
-"""How copies are to be kept, and how making them has gone."""
+"""How copies are to be kept."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from sqlalchemy.orm import Session
-from whenever import Instant
 
 from patient_courier.core.upkeep.copies import Copying
 from patient_courier.store.upkeep import kept
 
-_COPYING, _FAILING = "copying", "copies-failing"
-
-
-@dataclass(frozen=True, slots=True)
-class Failing:
-    """Since when (real time) making a copy fails, and why."""
-
-    since: Instant
-    why: str
+_COPYING = "copying"
 
 
 def read_copying(session: Session) -> Copying:
@@ -28,17 +17,3 @@ def read_copying(session: Session) -> Copying:
 
 def keep_copying(session: Session, copying: Copying) -> None:
     kept.keep(session, _COPYING, copying.model_dump(mode="json"))
-
-
-def failing(session: Session) -> Failing | None:
-    body = kept.read(session, _FAILING)
-    return Failing(body["since"], body["why"]) if body else None
-
-
-def note_failing(session: Session, why: str | None, now: Instant) -> None:
-    """Keep why making a copy fails, with the moment it began to; None: it does not any more."""
-    if why is None:
-        kept.forget(session, _FAILING)
-    else:
-        before = failing(session)
-        kept.keep(session, _FAILING, {"since": before.since if before else now, "why": why})

@@ -1,4 +1,4 @@
-"""The mailbox that is read for what comes back, how far it has been read, and how that goes."""
+"""The mailbox that is read for what comes back, and how far it has been read."""
 
 from __future__ import annotations
 
@@ -9,8 +9,9 @@ from whenever import Instant
 
 from patient_courier.core.upkeep.mail_server import Incoming
 from patient_courier.store.upkeep import kept
+from patient_courier.store.upkeep.failing import note_failing
 
-_INCOMING, _READ, _FAILING = "incoming", "incoming-read", "incoming-failing"
+_INCOMING, _READ = "incoming", "incoming-read"
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,18 +22,12 @@ class Read:
     number: int
 
 
-@dataclass(frozen=True, slots=True)
-class Failing:
-    since: Instant
-    why: str
-
-
 def read_incoming(session: Session) -> Incoming | None:
     body = kept.read(session, _INCOMING)
     return Incoming.model_validate(body) if body else None
 
 
-def keep_incoming(session: Session, incoming: Incoming | None) -> None:
+def keep_incoming(session: Session, incoming: Incoming | None, now: Instant) -> None:
     """Keep a mailbox; another one is read from its beginning."""
     before = read_incoming(session)
     if incoming is None:
@@ -41,7 +36,7 @@ def keep_incoming(session: Session, incoming: Incoming | None) -> None:
         kept.keep(session, _INCOMING, incoming.model_dump(mode="json"))
     if before is None or incoming is None or _place(before) != _place(incoming):
         kept.forget(session, _READ)
-    kept.forget(session, _FAILING)
+    note_failing(session, "mailbox", None, now)
 
 
 def _place(incoming: Incoming) -> tuple[str, str, str]:
@@ -55,16 +50,3 @@ def how_far(session: Session) -> Read | None:
 
 def note_read(session: Session, found: Read) -> None:
     kept.keep(session, _READ, {"validity": found.validity, "number": found.number})
-
-
-def failing(session: Session) -> Failing | None:
-    body = kept.read(session, _FAILING)
-    return Failing(body["since"], body["why"]) if body else None
-
-
-def note_failing(session: Session, why: str | None, now: Instant) -> None:
-    before = failing(session)
-    if why is not None:
-        kept.keep(session, _FAILING, {"since": before.since if before else now, "why": why})
-    elif before is not None:
-        kept.forget(session, _FAILING)

@@ -18,8 +18,7 @@ from patient_courier.dispatch.restoring import restore
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.tables import ClockRow, DeliveryRow
-from patient_courier.store.upkeep import posting
-from patient_courier.store.upkeep.posting import Refusing
+from patient_courier.store.upkeep.failing import note_failing
 from patient_courier.web.app import create_app
 from tests.post.far_side import FarSide
 from tests.waiting import until
@@ -139,7 +138,8 @@ def test_after_a_day_of_refusing_letters_go_by_the_second_server_and_none_twice(
     assert second.taken == [] and statuses(app) == ["queued"]
     with app.post_office.database.writing() as session:
         since = real_now().subtract(hours=25)
-        posting.keep_refusing(session, Refusing(since, "550 5.7.1 not you"))
+        note_failing(session, "server", None, since)
+        note_failing(session, "server", "550 5.7.1 not you", since)
     app.post_office.use_servers()
     until(lambda: statuses(app) == ["sent"])
     assert len(second.taken) == 1 and first.taken == []

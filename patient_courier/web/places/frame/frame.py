@@ -19,7 +19,8 @@ from patient_courier.store.connections import waiting
 from patient_courier.store.destinations import destinations
 from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
-from patient_courier.store.upkeep import copying, incoming, progress
+from patient_courier.store.upkeep import progress
+from patient_courier.store.upkeep.failing import failing
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.connections.connections import silences
 
@@ -73,7 +74,7 @@ def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
         + len(destinations.standing_still(session))
         + (post.outbox.trouble is not None or post.servers.by_second())
         + (trouble is not None)
-        + sum(one is not None for one in (copying.failing(session), incoming.failing(session))),
+        + sum(failing(session, what) is not None for what in ("copies", "mailbox")),
         students=people.number(session),
         trouble=trouble.sentence if trouble else None,
         coming_back=_coming_back(session, definitions_in(post, session).school.timezone),

@@ -7,12 +7,11 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, HTTPException, Request, Response
 from pydantic import BaseModel, Field, field_validator
 from starlette.concurrency import run_in_threadpool
-from whenever import available_timezones
 
 from patient_courier.core.reading.school_file import Unreadable
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.text import clean_line, clean_text
-from patient_courier.core.school.values import find_zone
+from patient_courier.core.school.values import find_zone, zone_names
 from patient_courier.dispatch.beginning import Answers, school_of
 from patient_courier.store.school.opening import NotEmpty
 from patient_courier.store.school.users import owner
@@ -76,9 +75,7 @@ TheBeginning = Annotated[Beginning, Depends(_beginning)]
 def look(body: SetUpLink, beginning: TheBeginning) -> SetUpOut:
     """Whether this link works. 403 with what to do when it does not."""
     _check(beginning, body.key)
-    return SetUpOut(
-        zones=sorted(zone for zone in available_timezones() if "/" in zone and not zone.startswith("Etc/"))
-    )
+    return SetUpOut(zones=zone_names())
 
 
 @router.post("")

@@ -15,10 +15,17 @@ from patient_courier.core.upkeep.recovery import fresh_phrase, key_of
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.copies import copies_in
 from patient_courier.store.upkeep import copying as stored
+from patient_courier.store.upkeep.failing import failing
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.refusals import attachment
+from patient_courier.web.refusals import attachment, not_valid
 
 router = APIRouter(prefix="/api/school/copies", tags=["school"])
+_CALLED = {
+    "bucket": "The bucket",
+    "endpoint": "The address of the store",
+    "region": "The region",
+    "key": "The key",
+}
 _WHY = {"nightly": "every night", "by-hand": "by hand", "before-upgrade": "before an upgrade"}
 
 
@@ -85,7 +92,7 @@ class PhraseIn(BaseModel):
 @router.get("")
 def get_copies(user: SignedIn, post: ThePost, session: Reading) -> CopiesOut:
     zone = definitions_in(post, session).school.timezone
-    copying, failing, now = stored.read_copying(session), stored.failing(session), real_now()
+    copying, failed, now = stored.read_copying(session), failing(session, "copies"), real_now()
     tonight = calendar.local_date(last_night(now, zone), zone).add(days=1)
     found = copies_in(post.copies.folder)
     going = post.copies.going
@@ -103,7 +110,7 @@ def get_copies(user: SignedIn, post: ThePost, session: Reading) -> CopiesOut:
         ],
         size=post.database.path.stat().st_size,
         going=None if going is None else 100 * going.done // max(1, going.pages),
-        failing=f"Since {words.moment(failing.since, zone)}: {failing.why}" if failing else None,
+        failing=f"Since {words.moment(failed.since, zone)}: {failed.why}" if failed else None,
         next=None
         if read_clock(session).practice
         else f"{words.day(tonight)}, shortly after three in the morning",
@@ -184,14 +191,11 @@ def put_places(body: PlacesIn, user: SignedIn, post: ThePost, session: Writing) 
 
 def _keep(session: Session, change: dict[str, object]) -> None:
     before = stored.read_copying(session).model_dump()
+    fields = {**before, **change}
     try:
-        found = Copying.model_validate({**before, **change})
+        found = Copying.model_validate(fields)
     except ValidationError as error:
-        first = error.errors()[0]
-        said = str(first["msg"]).removeprefix("Value error, ")
-        raise HTTPException(
-            422, f"{first['loc'][-1]}: {said}" if first["type"] != "value_error" else said
-        ) from error
+        raise not_valid(error, fields, _CALLED) from error
     stored.keep_copying(session, found)
     session.flush()
 

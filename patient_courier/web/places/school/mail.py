@@ -15,7 +15,9 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.mail_servers import own_server
 from patient_courier.store.outbox import outbox, replies
 from patient_courier.store.upkeep import incoming, posting
+from patient_courier.store.upkeep.failing import failing
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.refusals import not_valid
 
 router = APIRouter(prefix="/api/school/mail", tags=["school"])
 
@@ -102,7 +104,7 @@ def get_mail(user: SignedIn, post: ThePost, session: Reading) -> PostingOut:
     definitions, kept = definitions_in(post, session), posting.read_posting(session)
     own, practice = own_server(session, post.settings, kept.server), read_clock(session).practice
     by_environment = bool(post.settings.smtp_host)
-    refusing, unread = post.servers.refusing, incoming.failing(session)
+    refusing, unread = post.servers.refusing, failing(session, "mailbox")
     zone = definitions.school.timezone
     return PostingOut(
         by="environment" if by_environment else "screen" if own is not None else "mailroom",
@@ -111,7 +113,7 @@ def get_mail(user: SignedIn, post: ThePost, session: Reading) -> PostingOut:
         second=_out(kept.second),
         senders=kept.senders,
         school_address=definitions.school.sender.email,
-        refusing=f"Since {words.moment(refusing.since, zone)}: {refusing.said}" if refusing else None,
+        refusing=f"Since {words.moment(refusing.since, zone)}: {refusing.why}" if refusing else None,
         by_second=post.servers.by_second(),
         waiting=outbox.waiting(session),
         pace=pace_line(post, definitions, session),
@@ -147,13 +149,15 @@ def put_mail(body: PostingIn, user: SignedIn, post: ThePost) -> PostingOut:
         try:
             found = Posting.model_validate(fields)
         except ValidationError as error:
-            raise HTTPException(422, _sentence(error)) from error
+            raise not_valid(error, fields, _FIELDS) from error
         if found.second is not None and found.server is None and not post.settings.smtp_host:
             raise HTTPException(
                 422, "A second server needs a first one: fill that in, or take the second away."
             )
-        posting.keep_posting(session, found)
-        incoming.keep_incoming(session, _read_incoming(body.incoming, incoming.read_incoming(session)))
+        posting.keep_posting(session, found, real_now())
+        incoming.keep_incoming(
+            session, _read_incoming(body.incoming, incoming.read_incoming(session)), real_now()
+        )
     post.use_servers()
     with post.database.reading() as session:
         return get_mail(user, post, session)
@@ -173,7 +177,7 @@ def read_server(body: ServerIn | None, kept: MailServer | None) -> MailServer | 
     try:
         return MailServer.model_validate(fields)
     except ValidationError as error:
-        raise HTTPException(422, _sentence(error)) from error
+        raise not_valid(error, fields, _FIELDS) from error
 
 
 def _read_incoming(body: IncomingIn | None, kept: Incoming | None) -> Incoming | None:
@@ -186,7 +190,7 @@ def _read_incoming(body: IncomingIn | None, kept: Incoming | None) -> Incoming |
     try:
         return Incoming.model_validate(fields)
     except ValidationError as error:
-        raise HTTPException(422, _sentence(error)) from error
+        raise not_valid(error, fields, _FIELDS) from error
 
 
 def _incoming_out(found: Incoming | None) -> IncomingOut | None:
@@ -203,14 +207,6 @@ def _password(body: ServerIn | IncomingIn, kept: MailServer | Incoming | None) -
     if kept is not None and kept.password and not same:
         raise HTTPException(422, "Write the password once more: it was kept for another server or user.")
     return kept.password if kept is not None and same else ""
-
-
-def _sentence(error: ValidationError) -> str:
-    first = error.errors()[0]
-    said = str(first["msg"]).removeprefix("Value error, ")
-    return (
-        said if first["type"] == "value_error" else f"{_FIELDS.get(str(first['loc'][-1]), 'This')}: {said}."
-    )
 
 
 _FIELDS = {"port": "The port", "a_minute": "Letters a minute", "a_day": "Letters a day", "host": "The server"}

@@ -7,7 +7,6 @@ from typing import Any
 from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, ValidationError
 from starlette.concurrency import run_in_threadpool
-from whenever import available_timezones
 
 from patient_courier.core.reading.school_file import (
     Unreadable,
@@ -19,6 +18,7 @@ from patient_courier.core.reading.school_file import (
 from patient_courier.core.school.courses import Course, School
 from patient_courier.core.school.events import OnSignedUp
 from patient_courier.core.school.file import SchoolFile
+from patient_courier.core.school.values import zone_names
 from patient_courier.core.writing.editing import likely_starts
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.credentials import check_keys, ensure_key
@@ -250,6 +250,4 @@ def _fill(session: Session, post: Post, file: SchoolFile, read: list[tuple[str, 
 @router.get("/zones")
 def zones(user: SignedIn) -> ZonesOut:
     """Every time zone by name."""
-    return ZonesOut(
-        zones=sorted(zone for zone in available_timezones() if "/" in zone and not zone.startswith("Etc/"))
-    )
+    return ZonesOut(zones=zone_names())

@@ -8,7 +8,7 @@ from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.outbox import Trouble
-from patient_courier.store.upkeep import copying, incoming
+from patient_courier.store.upkeep.failing import Failing, failing
 from patient_courier.web.context import Session
 from patient_courier.web.places.today.need import NeedsYou
 
@@ -34,11 +34,11 @@ def upkeep(session: Session, zone: str) -> list[NeedsYou]:
     ]
 
 
-def failing_now(session: Session) -> list[tuple[str, str, copying.Failing | incoming.Failing]]:
+def failing_now(session: Session) -> list[tuple[str, str, Failing]]:
     """What fails, with the place where it is mended."""
     found = (
-        ("No good copy is made", "/school/copies", copying.failing(session)),
-        ("What comes back can't be read", "/school/mail", incoming.failing(session)),
+        ("No good copy is made", "/school/copies", failing(session, "copies")),
+        ("What comes back can't be read", "/school/mail", failing(session, "mailbox")),
     )
     return [(title, place, one) for title, place, one in found if one is not None]
 
@@ -71,7 +71,7 @@ def carrier(post: Post, zone: str) -> list[NeedsYou]:
     trouble, refusing = post.outbox.trouble, post.servers.refusing
     if trouble is None and refusing is not None and post.servers.by_second():
         trouble = Trouble(
-            f"Letters go by the second mail server, since the first one refuses: {refusing.said}",
+            f"Letters go by the second mail server, since the first one refuses: {refusing.why}",
             refusing.since,
         )
     if trouble is None:
