@@ -34,7 +34,6 @@ class ObjectStore(Model):
     key: Annotated[str, Field(max_length=200)] = ""
     secret: Annotated[str, Field(max_length=200)] = ""
 
-
     @field_validator("bucket")
     @classmethod
     def _bucket(cls, value: str) -> str:

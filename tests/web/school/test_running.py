@@ -56,7 +56,7 @@ def app(path: Path) -> Iterator[App]:
 
 
 def buy(app: App, student: str = "ana", **more: Any) -> None:
-    at = real_now().format_iso(unit="second")
+    at = real_now().format_iso()
     assert app.report(
         [{"type": "purchased", "at": at, "student": student, "offer": "bees-once", **more}]
     ).is_success
