@@ -13,13 +13,11 @@ from patient_courier.core.helpers.rights import Right
 # Whoever is signed in: their own session.
 OWN: Final = frozenset(
     [
-        "",
         "DELETE /api/session",
         "PUT /api/session/password",
         "GET /api/session/all",
         "DELETE /api/session/all/{id}",
         "GET /api/frame",
-        "",
     ]
 )
 _LOOK = """

@@ -78,7 +78,6 @@ def test_the_simple_examples_of_rfc_7208_let_through_whom_they_say(record):
             == "pass"
         }
         assert through == SIMPLE[record]
-        assert check_host("10.0.0.4", "example.com", "", "x.example", names).result in ("pass", "fail")
 
 
 @pytest.mark.parametrize(

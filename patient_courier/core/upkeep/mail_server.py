@@ -36,27 +36,32 @@ def check_host(value: str) -> str:
     return found
 
 
-def one_line(value: str) -> str:
+def one_line(value: str | None) -> str | None:
     """What is told to a server as it is. Raises ValueError for what would be several lines."""
-    if any(c in value for c in "\r\n\0"):
-        raise ValueError("A name and a password stand in one line.")
+    if value is not None and any(c in value for c in "\r\n\0"):
+        raise ValueError("This has to stand in one line.")
     return value
 
 
-class MailServer(Model):
-    """A server that takes letters. The pace is how many it is given at most; None: as many as it takes."""
+class Account(Model):
+    """A server of the mail world, and how one signs in to it."""
 
     host: str
     port: Annotated[int, Field(ge=1, le=65_535)]
-    security: Security = "starttls"
+    security: Security
     user: Annotated[str, Field(max_length=320)] = ""
     password: Annotated[str, Field(max_length=1000)] = ""
-    a_minute: Annotated[int, Field(ge=1, le=100_000)] | None = None
-    a_day: Annotated[int, Field(ge=1, le=MOST_A_DAY)] | None = None
 
     _host = field_validator("host")(check_host)
-
     _lines = field_validator("user", "password")(one_line)
+
+
+class MailServer(Account):
+    """A server that takes letters. The pace is how many it is given at most; None: as many as it takes."""
+
+    security: Security = "starttls"
+    a_minute: Annotated[int, Field(ge=1, le=100_000)] | None = None
+    a_day: Annotated[int, Field(ge=1, le=MOST_A_DAY)] | None = None
 
 
 class Posting(Model):
@@ -72,17 +77,13 @@ class Posting(Model):
         return list(dict.fromkeys(check_email(address) for address in value))
 
 
-class Incoming(Model):
+class Incoming(Account):
     """A mailbox that is read over IMAP for what comes back. ``move_to``: reports that were read are put into this folder;
     None: they stay, marked as read."""
 
-    host: str
     port: Annotated[int, Field(ge=1, le=65_535)] = 993
     security: Security = "tls"
-    user: Annotated[str, Field(max_length=320)] = ""
-    password: Annotated[str, Field(max_length=1000)] = ""
     folder: Annotated[str, Field(min_length=1, max_length=200)] = "INBOX"
     move_to: Annotated[str, Field(min_length=1, max_length=200)] | None = None
 
-    _host = field_validator("host")(check_host)
-    _lines = field_validator("user", "password", "folder")(one_line)
+    _folders = field_validator("folder", "move_to")(one_line)

@@ -7399,10 +7399,7 @@ export interface components {
             /** Students */
             students: number;
         };
-        /**
-         * IncomingIn
-         * @description ``password`` None: the one that is kept for this very server and user.
-         */
+        /** IncomingIn */
         IncomingIn: {
             /**
              * Folder
@@ -7430,7 +7427,7 @@ export interface components {
         };
         /**
          * IncomingOut
-         * @description The mailbox that is read for what comes back, without its password.
+         * @description The mailbox that is read for what comes back.
          */
         IncomingOut: {
             /** Folder */
@@ -11094,10 +11091,7 @@ export interface components {
             /** Warnings */
             warnings: number;
         };
-        /**
-         * ServerIn
-         * @description A server as written on screen; ``password`` None: the one that is kept for this very server and user.
-         */
+        /** ServerIn */
         ServerIn: {
             /** A Day */
             a_day?: number | null;
@@ -11120,10 +11114,7 @@ export interface components {
              */
             user: string;
         };
-        /**
-         * ServerOut
-         * @description A server without its password; ``has_password``: one is kept.
-         */
+        /** ServerOut */
         ServerOut: {
             /** A Day */
             a_day: number | null;

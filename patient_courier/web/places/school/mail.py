@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field, ValidationError
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.telling import words
-from patient_courier.core.upkeep.mail_server import Incoming, MailServer, Posting, Security
+from patient_courier.core.upkeep.mail_server import Account, Incoming, MailServer, Posting, Security
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.mail_servers import own_server
@@ -22,7 +22,7 @@ from patient_courier.web.refusals import not_valid
 router = APIRouter(prefix="/api/school/mail", tags=["school"])
 
 
-class ServerOut(BaseModel):
+class AccountOut(BaseModel):
     """A server without its password; ``has_password``: one is kept."""
 
     host: str
@@ -30,11 +30,9 @@ class ServerOut(BaseModel):
     security: Security
     user: str
     has_password: bool
-    a_minute: int | None
-    a_day: int | None
 
 
-class ServerIn(BaseModel):
+class AccountIn(BaseModel):
     """A server as written on screen; ``password`` None: the one that is kept for this very server and user."""
 
     host: str = Field(max_length=300)
@@ -42,30 +40,26 @@ class ServerIn(BaseModel):
     security: Security
     user: str = Field("", max_length=320)
     password: str | None = Field(None, max_length=1000)
+
+
+class ServerOut(AccountOut):
+    a_minute: int | None
+    a_day: int | None
+
+
+class ServerIn(AccountIn):
     a_minute: int | None = None
     a_day: int | None = None
 
 
-class IncomingOut(BaseModel):
-    """The mailbox that is read for what comes back, without its password."""
+class IncomingOut(AccountOut):
+    """The mailbox that is read for what comes back."""
 
-    host: str
-    port: int
-    security: Security
-    user: str
-    has_password: bool
     folder: str
     move_to: str | None
 
 
-class IncomingIn(BaseModel):
-    """``password`` None: the one that is kept for this very server and user."""
-
-    host: str = Field(max_length=300)
-    port: int
-    security: Security
-    user: str = Field("", max_length=320)
-    password: str | None = Field(None, max_length=1000)
+class IncomingIn(AccountIn):
     folder: str = Field("INBOX", max_length=200)
     move_to: str | None = Field(None, max_length=200)
 
@@ -199,7 +193,7 @@ def _incoming_out(found: Incoming | None) -> IncomingOut | None:
     return IncomingOut(**found.model_dump(exclude={"password"}), has_password=bool(found.password))
 
 
-def _password(body: ServerIn | IncomingIn, kept: MailServer | Incoming | None) -> str:
+def _password(body: AccountIn, kept: Account | None) -> str:
     """The password that is written, or the one that is kept: for no other server and user than its own."""
     if body.password is not None:
         return body.password
