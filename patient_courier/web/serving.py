@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import ssl
 import sys
 from pathlib import Path
 from typing import Any, ClassVar
@@ -72,6 +73,8 @@ def serve(
 
     With a ``certificate`` and its ``key`` by https. Raises OSError (ssl.SSLError too) for files that are no such pair.
     """
+    if certificate is not None:
+        ssl.create_default_context(ssl.Purpose.CLIENT_AUTH).load_cert_chain(certificate, key)
     # Requests and workers share one interpreter lock, and a request changes hands several times: the usual 5 ms at
     # every change would add up to more than all the work.
     sys.setswitchinterval(SWITCH_SECONDS)

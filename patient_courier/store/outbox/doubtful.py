@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from sqlalchemy import bindparam, select, text, update
+from sqlalchemy import bindparam, or_, select, text, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -70,7 +70,8 @@ def take_as_posted(session: Session, ids: Collection[int], reason: str) -> None:
     gone = {"status": "sent", "reason": reason, "retry": None, "claimed": None, "begun": False}
     statement = (
         update(DELIVERIES)
-        .where(DELIVERIES.c.id == bindparam("one"), DELIVERIES.c.status.in_(("queued", "posting")))
+        .where(DELIVERIES.c.id == bindparam("one"))
+        .where(or_(DELIVERIES.c.status == "queued", DELIVERIES.c.status == "posting"))  # IN can't be run for many
         .values(**gone, posted=DELIVERIES.c.at)
     )
     if ids:
