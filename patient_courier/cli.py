@@ -1,4 +1,4 @@
-"""The console script: demo, serve, new, password, export, rehearse, translate, stand-in, schema.
+"""The console script: demo, serve, new, password, second-step-off, export, rehearse, translate, stand-in, schema.
 
 Commands import what only they need, so that a rehearsal does not wait for the web server to load. Longer than three hundred
 lines, since each command stands with its options and its words.
@@ -240,6 +240,24 @@ def password(
         set_password(session, user.id, hashed)
     database.close()
     console.print("The new password holds. Whoever was signed in must sign in again.")
+
+
+@app.command("second-step-off")
+def second_step_off(email: Annotated[str, typer.Option(prompt="Whose? Their e-mail address")]) -> None:
+    """Let somebody sign in with their password alone again: the telephone and the recovery codes are lost."""
+    from patient_courier.settings import Settings
+    from patient_courier.store.school.second_steps import forget_all
+    from patient_courier.store.school.users import user_by_email
+
+    database = _opened(Settings())
+    with database.writing() as session:
+        user = user_by_email(session, email)
+        if user is None:
+            problems.print(f"Nobody signs in with the address {email} here.")
+            raise typer.Exit(2)
+        forget_all(session, user.id)
+    database.close()
+    console.print(f"{user.name} signs in with the password alone again.")
 
 
 def _serve(database: Database, settings: Settings) -> None:

@@ -24,6 +24,7 @@ from patient_courier.store.base.database import Busy, Unusable
 from patient_courier.web.asking import Asking
 from patient_courier.web.beginning import Beginning
 from patient_courier.web.bounds import Bounds
+from patient_courier.web.challenges import Challenges
 from patient_courier.web.drawings import Drawings
 from patient_courier.web.jobs import Board
 from patient_courier.web.programs.problems import Problems
@@ -50,6 +51,7 @@ class Served:
         self.board = Board()
         self.limits = MovingWindowRateLimiter(MemoryStorage())
         self.asking = Asking(post.settings)
+        self.challenges = Challenges()
         self._routes: ASGIApp = shared_routes()
         if post.settings.demo:
             # The demo signs its owner in by itself, so no other site may pass for it under another name.

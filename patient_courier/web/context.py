@@ -17,9 +17,10 @@ from patient_courier.core.helpers.rights import may
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.base.database import Busy
+from patient_courier.store.school.second_steps import proved_lately
 from patient_courier.store.school.users import User, needs_noting, note_seen, user_of_session
 from patient_courier.web.jobs import Board
-from patient_courier.web.rights import needed
+from patient_courier.web.rights import needed, wants_proof
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 
 __all__ = [
@@ -81,7 +82,8 @@ Writing = Annotated[Session, Depends(_writing, scope="function")]
 
 
 def signed_in(request: Request, post: ThePost) -> User:
-    """The person who signed in. 401 without one; 403 for a change without the CSRF token, or what their role may not."""
+    """The person who signed in. 401 without one; 403 for a change without the CSRF token, for what their role
+    may not, and (with X-Prove) for what wants a proof when there was none lately."""
     token = token_of(request)
     user = None
     if token is not None:
@@ -96,6 +98,11 @@ def signed_in(request: Request, post: ThePost) -> User:
     right = needed(request.method, request.scope["route"].path)
     if right is not None and not may(user.role, right):
         raise HTTPException(403, NOT_ALLOWED)
+    # The demo's owner is signed in by itself and has no password that nobody knows.
+    if wants_proof(request.method, request.scope["route"].path) and not post.settings.demo:
+        with post.database.reading() as session:
+            if not proved_lately(session, token, real_now()):
+                raise HTTPException(403, ONCE_MORE, headers={PROVE_HEADER: "again"})
     return user
 
 
@@ -109,6 +116,8 @@ def _note_seen(post: Post, token: str) -> None:
             note_seen(session, token, now)
 
 
+PROVE_HEADER = "X-Prove"
+ONCE_MORE = "Show once more that it is you, then it is done."
 NOT_ALLOWED = "Your role does not include this. Ask the owner of the school."
 SignedIn = Annotated[User, Depends(signed_in)]
 # What a row of the database can be called by, in an address.

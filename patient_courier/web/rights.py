@@ -17,7 +17,30 @@ OWN: Final = frozenset(
         "PUT /api/session/password",
         "GET /api/session/all",
         "DELETE /api/session/all/{id}",
+        "GET /api/session/proof",
+        "POST /api/session/proof",
+        "POST /api/session/proof/passkey",
+        "GET /api/session/proved",
+        "GET /api/session/steps",
+        "POST /api/session/app",
+        "PUT /api/session/app",
+        "DELETE /api/session/app",
+        "POST /api/session/recovery-codes",
+        "POST /api/session/passkeys/begin",
+        "POST /api/session/passkeys",
+        "DELETE /api/session/passkeys/{id}",
         "GET /api/frame",
+    ]
+)
+# Of one's own things, those that are asked for only after showing once more that it is oneself.
+_OWN_PROVED: Final = frozenset(
+    [
+        "GET /api/session/proved",
+        "POST /api/session/app",
+        "DELETE /api/session/app",
+        "POST /api/session/recovery-codes",
+        "POST /api/session/passkeys/begin",
+        "DELETE /api/session/passkeys/{id}",
     ]
 )
 _LOOK = """
@@ -276,7 +299,25 @@ POST /api/helpers/invitations
 DELETE /api/helpers/invitations/{id}
 PUT /api/helpers/{id}
 DELETE /api/helpers/{id}
+DELETE /api/helpers/{id}/second-step
 """
+# Of what only the owner may, that which opens nothing and gives nothing away: it is not asked for a proof.
+_UNPROVED: Final = frozenset(
+    [
+        "GET /api/certificates/archive/{id}",
+        "GET /api/school/copies",
+        "POST /api/school/copies",
+        "GET /api/coming-back",
+        "POST /api/coming-back/groups",
+        "POST /api/coming-back/proof",
+        "POST /api/coming-back/finish",
+        "GET /api/signing-keys",
+        "GET /api/api-keys",
+        "GET /api/fetched-lists",
+        "GET /api/helpers",
+        "DELETE /api/helpers/invitations/{id}",
+    ]
+)
 _TABLE: Final[tuple[tuple[Right, str], ...]] = (
     ("look", _LOOK),
     ("write", _WRITE),
@@ -293,5 +334,16 @@ NEEDED: Final[dict[str, Right]] = {
 
 def needed(method: str, path: str) -> Right | None:
     """The right for a route; None: being signed in is enough. What is not in the table is the owner's."""
-    name = f"{'GET' if method == 'HEAD' else method} {path}"
+    name = _name(method, path)
     return None if name in OWN else NEEDED.get(name, "keep")
+
+
+def wants_proof(method: str, path: str) -> bool:
+    """Whether somebody who signed in a while ago has to show once more that it is them: before keys, exports, erasing,
+    helpers, and their own second step."""
+    name = _name(method, path)
+    return name in _OWN_PROVED or (needed(method, path) == "keep" and name not in _UNPROVED)
+
+
+def _name(method: str, path: str) -> str:
+    return f"{'GET' if method == 'HEAD' else method} {path}"

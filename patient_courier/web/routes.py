@@ -34,7 +34,7 @@ from patient_courier.web.places.courses import (
 )
 from patient_courier.web.places.destinations import destinations, keys, lists
 from patient_courier.web.places.destinations import log as outgoing_log
-from patient_courier.web.places.frame import forgotten, frame, session, setting_up
+from patient_courier.web.places.frame import forgotten, frame, own_steps, second_step, session, setting_up
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
 from patient_courier.web.places.practice import mailroom, practice
@@ -98,6 +98,8 @@ def include_routes(app: FastAPI) -> None:
         statements,
         incoming,
         session,
+        second_step,
+        own_steps,
         setting_up,
         forgotten,
         frame,

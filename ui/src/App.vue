@@ -5,6 +5,7 @@ import { defineAsyncComponent, onMounted, ref } from "vue";
 
 import { api, type Api, data, Refusal, useCsrf } from "./api/client";
 import AppFrame from "./frame/AppFrame.vue";
+import ProveAgain from "./frame/ProveAgain.vue";
 import { useRights } from "./api/rights";
 import SignIn from "./frame/SignIn.vue";
 import { router } from "./router";
@@ -50,7 +51,10 @@ onMounted(async () => {
       <SetUp v-if="settingUp" @enter="enter" @leave="settingUp = false" />
       <ByLink v-else-if="byLink" :kind="byLink" @enter="comeIn" />
       <template v-else-if="asked || session">
-        <AppFrame v-if="session" :session="session" @leave="session = null" />
+        <template v-if="session">
+          <AppFrame :session="session" @leave="session = null" />
+          <ProveAgain />
+        </template>
         <SignIn v-else :problem="problem" @enter="enter" />
       </template>
     </App>

@@ -71,7 +71,9 @@ def take_as_posted(session: Session, ids: Collection[int], reason: str) -> None:
     statement = (
         update(DELIVERIES)
         .where(DELIVERIES.c.id == bindparam("one"))
-        .where(or_(DELIVERIES.c.status == "queued", DELIVERIES.c.status == "posting"))  # IN can't be run for many
+        .where(
+            or_(DELIVERIES.c.status == "queued", DELIVERIES.c.status == "posting")
+        )  # IN can't be run for many
         .values(**gone, posted=DELIVERIES.c.at)
     )
     if ids:

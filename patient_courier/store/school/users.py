@@ -53,7 +53,9 @@ def begin_session(session: Session, user: int, now: Instant, place: str = "", pr
     session.execute(delete(SessionRow).where(SessionRow.began < now.subtract(hours=SESSION_HOURS)))
     token = secrets.token_urlsafe(32)
     session.add(
-        SessionRow(token=_hash(token), user_id=user, began=now, place=place, program=program, seen=now)
+        SessionRow(
+            token=_hash(token), user_id=user, began=now, place=place, program=program, seen=now, proved=now
+        )
     )
     return token
 

@@ -21,12 +21,29 @@ export function useCsrf(token: string): void {
 
 export const csrfToken = () => csrf;
 
+let prove: () => Promise<boolean> = () => Promise.resolve(false);
+/** How whoever is signed in is asked to show once more that it is them; false when they would rather not. */
+export function useProof(ask: () => Promise<boolean>): void {
+  prove = ask;
+}
+
+/** The answer to a question; refused for want of a fresh proof, that is asked for, and then the same once more. */
+export async function proven(answer: Response, again: () => Promise<Response>): Promise<Response> {
+  return answer.status === 403 && answer.headers.has("X-Prove") && (await prove()) ? again() : answer;
+}
+
+// What is sent can be read once: kept for the case that it is asked twice.
+const sent = new Map<string, Request>();
 const guard: Middleware = {
-  onRequest({ request }) {
+  onRequest({ request, id }) {
     if (request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
+    sent.set(id, request.clone());
     return request;
   },
-  async onResponse({ response }) {
+  async onResponse({ response: first, id }) {
+    const copy = sent.get(id);
+    sent.delete(id);
+    const response = copy ? await proven(first, () => fetch(copy)) : first;
     if (response.ok) return response;
     const body: unknown = await response
       .clone()
@@ -35,7 +52,8 @@ const guard: Middleware = {
     const detail = body && typeof body === "object" && "detail" in body ? String(body.detail) : "";
     throw new Refusal(response.status, detail || `The server answered ${response.status}. Try again in a moment.`);
   },
-  onError() {
+  onError({ id }) {
+    sent.delete(id);
     return new Refusal(0, "Patient Courier can't be reached. Is it still running? What you typed is kept here.");
   },
 };

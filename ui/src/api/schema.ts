@@ -1814,6 +1814,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/helpers/{id}/second-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Second Step
+         * @description Somebody who has lost their telephone and their codes signs in with the password alone again, and is told so.
+         */
+        delete: operations["forget_second_step_api_helpers__id__second_step_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -3447,7 +3467,10 @@ export interface paths {
          */
         get: operations["get_session_api_session_get"];
         put?: never;
-        /** Sign In */
+        /**
+         * Sign In
+         * @description Sign in with a password; for whoever has a second step, that is asked for next.
+         */
         post: operations["sign_in_api_session_post"];
         /**
          * Sign Out
@@ -3499,6 +3522,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/app": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep App */
+        put: operations["keep_app_api_session_app_put"];
+        /**
+         * Begin App
+         * @description A secret for an app. It is kept once a code of it has been given.
+         */
+        post: operations["begin_app_api_session_app_post"];
+        /** Forget App */
+        delete: operations["forget_app_api_session_app_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/forgotten": {
         parameters: {
             query?: never;
@@ -3530,10 +3575,85 @@ export interface paths {
         put?: never;
         /**
          * New Password
-         * @description A new password by such a link. Every session of that person ends, and a new one begins here.
+         * @description A new password by such a link. Every session of that person ends, and a new one begins here, after their second
+         *     step.
          */
         post: operations["new_password_api_session_new_password_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Passkey
+         * @description What the browser is to be asked for at signing in.
+         */
+        post: operations["ask_for_passkey_api_session_passkey_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep Passkey */
+        post: operations["keep_passkey_api_session_passkeys_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/passkeys/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Passkey
+         * @description What the browser is to be asked for, to make a passkey.
+         */
+        post: operations["begin_passkey_api_session_passkeys_begin_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/passkeys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget Passkey */
+        delete: operations["forget_passkey_api_session_passkeys__id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3552,6 +3672,121 @@ export interface paths {
          * @description A new password for oneself. Every session of this person ends, and a new one begins here.
          */
         put: operations["change_password_api_session_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How To Prove */
+        get: operations["how_to_prove_api_session_proof_get"];
+        put?: never;
+        /**
+         * Prove
+         * @description Show once more that it is oneself; this session is believed for a quarter of an hour then.
+         */
+        post: operations["prove_api_session_proof_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/proof/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask For Passkey Again */
+        post: operations["ask_for_passkey_again_api_session_proof_passkey_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/proved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Is Proved
+         * @description Asked before something is downloaded by a link: like all that wants a proof, refused without a fresh one.
+         */
+        get: operations["is_proved_api_session_proved_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fresh Codes
+         * @description Ten fresh recovery codes; those from before end.
+         */
+        post: operations["fresh_codes_api_session_recovery_codes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Second Step
+         * @description Sign in with what was asked for after the password, or with a passkey alone.
+         */
+        post: operations["second_step_api_session_second_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Steps */
+        get: operations["get_steps_api_session_steps_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -5121,6 +5356,25 @@ export interface components {
             scopes: ("read" | "report" | "change")[];
             /** Used */
             used: string | null;
+        };
+        /**
+         * AppAsked
+         * @description A secret for an app that shows codes: to type, and in ``picture`` (SVG, as a data URI) to photograph.
+         */
+        AppAsked: {
+            /** Picture */
+            picture: string;
+            /** Secret */
+            secret: string;
+            /** Ticket */
+            ticket: string;
+        };
+        /** AppIn */
+        AppIn: {
+            /** Code */
+            code: string;
+            /** Ticket */
+            ticket: string;
         };
         /**
          * ApprovalOut
@@ -7363,6 +7617,8 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+            /** Second Step */
+            second_step: boolean;
             /** You */
             you: boolean;
         };
@@ -9714,6 +9970,40 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * PasskeyAsked
+         * @description What the browser is asked with (``options``, as Web Authentication writes it in JSON), and the ticket to answer by.
+         */
+        PasskeyAsked: {
+            /** Options */
+            options: {
+                [key: string]: unknown;
+            };
+            /** Ticket */
+            ticket: string;
+        };
+        /** PasskeyIn */
+        PasskeyIn: {
+            /** Name */
+            name: string;
+            /** Passkey */
+            passkey: {
+                [key: string]: unknown;
+            };
+            /** Ticket */
+            ticket: string;
+        };
+        /** PasskeyOut */
+        PasskeyOut: {
+            /** Id */
+            id: number;
+            /** Made */
+            made: string;
+            /** Name */
+            name: string;
+            /** Used */
+            used: string | null;
+        };
         /** PathLetter */
         PathLetter: {
             /** Day */
@@ -10149,6 +10439,18 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * ProofWanted
+         * @description How somebody can show once more that it is them; the password, for whoever has no second step.
+         */
+        ProofWanted: {
+            /** Code */
+            code: boolean;
+            /** Passkey */
+            passkey: boolean;
+            /** Password */
+            password: boolean;
+        };
         /** ProofsIn */
         ProofsIn: {
             /** Number */
@@ -10366,6 +10668,14 @@ export interface components {
             total: number;
             /** Unticked */
             unticked: number;
+        };
+        /**
+         * RecoveryCodes
+         * @description Recovery codes, shown this once; none when there were some already.
+         */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
         };
         /** Refunded */
         Refunded: {
@@ -10883,6 +11193,18 @@ export interface components {
             edition: string;
         };
         /**
+         * SecondStep
+         * @description The password was right, and more is wanted: a code (of the app, or a recovery code), or a passkey.
+         */
+        SecondStep: {
+            /** Code */
+            code: boolean;
+            /** Passkey */
+            passkey: boolean;
+            /** Ticket */
+            ticket: string;
+        };
+        /**
          * SecretOut
          * @description A new secret, shown this once; the one before holds for another day.
          */
@@ -11136,9 +11458,11 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description The person who is signed in and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change.
+         * @description The person who is signed in (``by_itself``: as the demo does it) and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change.
          */
         SessionOut: {
+            /** By Itself */
+            by_itself: boolean;
             /** Csrf */
             csrf: string;
             /** Email */
@@ -11279,6 +11603,48 @@ export interface components {
             signer?: string | null;
             /** Spf */
             spf?: string | null;
+        };
+        /** ShownAgain */
+        ShownAgain: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Passkey */
+            passkey?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+            /**
+             * Ticket
+             * @default
+             */
+            ticket: string;
+        };
+        /**
+         * ShownIn
+         * @description What somebody shows: a code, or a passkey as the browser gives it; with the ticket they were asked by.
+         */
+        ShownIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Passkey */
+            passkey?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Ticket
+             * @default
+             */
+            ticket: string;
         };
         /** SignIn */
         SignIn: {
@@ -11605,6 +11971,20 @@ export interface components {
             sequence: string;
             /** Step */
             step: string;
+        };
+        /**
+         * StepsOut
+         * @description What one has for a second step; ``codes`` recovery codes are left. ``no_passkeys``: why there can be none here.
+         */
+        StepsOut: {
+            /** App */
+            app: boolean;
+            /** Codes */
+            codes: number;
+            /** No Passkeys */
+            no_passkeys: string | null;
+            /** Passkeys */
+            passkeys: components["schemas"]["PasskeyOut"][];
         };
         /**
          * StopOut
@@ -12063,6 +12443,17 @@ export interface components {
             sequences: components["schemas"]["KeyTitle"][];
             /** Tags */
             tags: string[];
+        };
+        /**
+         * TicketIn
+         * @description The ticket of the password's answer; empty to sign in with a passkey and nothing else.
+         */
+        TicketIn: {
+            /**
+             * Ticket
+             * @default
+             */
+            ticket: string;
         };
         /**
          * TimelineItem
@@ -17253,6 +17644,46 @@ export interface operations {
             };
         };
     };
+    forget_second_step_api_helpers__id__second_step_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpersOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     list_imports_api_imports_get: {
         parameters: {
             query?: never;
@@ -21368,7 +21799,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SessionOut"];
+                    "application/json": components["schemas"]["SessionOut"] | components["schemas"]["SecondStep"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -21503,6 +21934,122 @@ export interface operations {
             };
         };
     };
+    keep_app_api_session_app_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AppIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    begin_app_api_session_app_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AppAsked"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    forget_app_api_session_app_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     forgotten_api_session_forgotten_post: {
         parameters: {
             query?: never;
@@ -21564,8 +22111,168 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SessionOut"];
+                    "application/json": components["schemas"]["SessionOut"] | components["schemas"]["SecondStep"];
                 };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    ask_for_passkey_api_session_passkey_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TicketIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyAsked"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    keep_passkey_api_session_passkeys_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    begin_passkey_api_session_passkeys_begin_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyAsked"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    forget_passkey_api_session_passkeys__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {
@@ -21607,6 +22314,276 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    how_to_prove_api_session_proof_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofWanted"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    prove_api_session_proof_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShownAgain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    ask_for_passkey_again_api_session_proof_passkey_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyAsked"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    is_proved_api_session_proved_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    fresh_codes_api_session_recovery_codes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    second_step_api_session_second_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShownIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_steps_api_session_steps_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepsOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -107,13 +107,13 @@ useQuery({
 <template>
   <PageHead title="Certificates" :above="{ to: '/courses', name: 'Courses' }">
     <template v-if="asked.course"
-      ><a v-if="archive?.state === 'done'" :href="`/api/certificates/archive/${archive.id}/file`" download
+      ><a v-if="archive?.state === 'done'" v-proved :href="`/api/certificates/archive/${archive.id}/file`" download
         ><Button type="primary">Fetch {{ archive.total }} PDFs</Button></a
       ><Button v-else :loading="draw.isPending.value || archive?.state === 'working'" @click="draw.mutate()">{{
         archive?.state === "working" ? `${archive.done} of ${archive.total} drawn` : "All PDFs of this course"
       }}</Button></template
     >
-    <a :href="csv" download><Button>CSV</Button></a>
+    <a v-proved :href="csv" download><Button>CSV</Button></a>
   </PageHead>
   <div class="room">
     <div class="filters">

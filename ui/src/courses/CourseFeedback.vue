@@ -101,7 +101,7 @@ const range = (one: Api["ShareOut"]) =>
         <header>
           <h2>In their words</h2>
           <Checkbox v-model:checked="asked.with_words" @change="asked.page = 1">only those who wrote something</Checkbox
-          ><a :href="`/api/courses/${encodeURIComponent(id)}/feedback.csv`" download
+          ><a v-proved :href="`/api/courses/${encodeURIComponent(id)}/feedback.csv`" download
             ><Button size="small">CSV</Button></a
           >
         </header>

@@ -93,7 +93,7 @@ async function signOut(): Promise<void> {
       </div>
       <div class="foot">
         <SchoolClock v-if="frame" :clock="frame.clock" />
-        <button v-if="!session.practice" class="link small" @click="signOut">Sign out {{ session.name }}</button>
+        <button v-if="!session.by_itself" class="link small" @click="signOut">Sign out {{ session.name }}</button>
       </div>
     </nav>
     <CommandPalette ref="palette" :places="[...places, ...backRoom]" />

@@ -50,7 +50,7 @@ const make = useAct(() => data(api.POST("/api/school/copies")), { refreshes: ["c
             <td>{{ one.why }}</td>
             <td class="num postmark">{{ sized(one.size) }}</td>
             <td>{{ one.encrypted ? "with the recovery phrase" : "as it is" }}</td>
-            <td><a :href="`/api/school/copies/${one.name}/file`" :download="one.name">Download</a></td>
+            <td><a v-proved :href="`/api/school/copies/${one.name}/file`" :download="one.name">Download</a></td>
           </tr>
         </tbody>
       </table>

@@ -48,6 +48,15 @@ async function letGo(one: Api["HelperOut"]): Promise<void> {
   const said = `${one.name} is signed out everywhere at once and may not sign in again. What they wrote stays.`;
   if (await notice.ask(`Let ${one.name} go?`, said, "Let them go", "Not now")) remove.mutate(one.id);
 }
+const forgetStep = useAct(
+  (id: number) => data(api.DELETE("/api/helpers/{id}/second-step", { params: { path: { id } } })),
+  { done: () => notice.done("They sign in with the password alone now, and were told."), refreshes: ["helpers"] },
+);
+async function withoutStep(one: Api["HelperOut"]): Promise<void> {
+  const said = "For when telephone and recovery codes are lost. Be sure that it is them who asks.";
+  if (await notice.ask(`Take ${one.name}'s second step away?`, said, "Take it away", "Not now"))
+    forgetStep.mutate(one.id);
+}
 const titled = (role: string) => ROLES.find((one) => one.value === role)?.label ?? role;
 const says = (role: string) => ROLES.find((one) => one.value === role)?.says ?? "";
 </script>
@@ -95,11 +104,16 @@ const says = (role: string) => ROLES.find((one) => one.value === role)?.says ?? 
                 class="role"
                 @change="(role) => change.mutate({ id: one.id, role: role as Role })"
               />
-              <div class="label">{{ says(one.role) }}</div>
+              <div class="label">{{ says(one.role) }}{{ one.second_step ? "; with a second step" : "" }}</div>
             </td>
             <td>
               <span v-if="one.you" class="soft">you</span
-              ><Button v-else size="small" @click="letGo(one)">Let them go</Button>
+              ><template v-else
+                ><Button size="small" @click="letGo(one)">Let them go</Button
+                ><button v-if="one.second_step" class="link" @click="withoutStep(one)">
+                  Take the second step away
+                </button></template
+              >
             </td>
           </tr>
           <tr v-for="one in found.invitations" :key="`invited ${one.id}`">

@@ -172,7 +172,7 @@ async function take(event: Event): Promise<void> {
         A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.
       </p>
       <div>
-        <a :href="`/api/school/file${withKeys ? '?keys=true' : ''}`" download="school.json"
+        <a v-proved :href="`/api/school/file${withKeys ? '?keys=true' : ''}`" download="school.json"
           ><Button>Export the school</Button></a
         >
       </div>

@@ -226,7 +226,7 @@ const OUTCOME: Record<string, string> = {
         <section class="sheet box">
           <h2>Their data</h2>
           <p>
-            <a :href="`/api/students/${encodeURIComponent(student.key)}/everything`" download
+            <a v-proved :href="`/api/students/${encodeURIComponent(student.key)}/everything`" download
               >Everything about them, as JSON</a
             >
           </p>

@@ -6,8 +6,9 @@ import { api, data } from "../api/client";
 import { useAct } from "../parts/act";
 import PageHead from "../parts/PageHead.vue";
 import NewPassword from "./NewPassword.vue";
+import SecondSteps from "./SecondSteps.vue";
 
-/** What concerns oneself alone: the password, and where one is signed in. */
+/** What concerns oneself alone: the password, the second step, and where one is signed in. */
 const { data: sessions } = useQuery({
   queryKey: ["sessions"],
   queryFn: () => data(api.GET("/api/session/all")),
@@ -47,6 +48,7 @@ const end = useAct((id: string) => data(api.DELETE("/api/session/all/{id}", { pa
       </table>
       <p class="soft">A sign-in from where you never were before is told to you by letter.</p>
     </section>
+    <SecondSteps />
     <NewPassword />
   </div>
 </template>

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import ForeignKey
+from sqlalchemy import ForeignKey, LargeBinary
 from sqlalchemy.orm import Mapped, mapped_column
 from whenever import Instant
 
@@ -54,6 +54,31 @@ class UserRow(Table):
     places: Mapped[list[Any]] = mapped_column(
         default=list, server_default="[]"
     )  # networks they signed in from
+    app_secret: Mapped[str | None]  # of an app that shows codes
+    app_step: Mapped[int] = mapped_column(default=0, server_default="0")  # whose code was used last
+
+
+class RecoveryCodeRow(Table):
+    """A code that stands in for a second step once; only its hash is kept."""
+
+    __tablename__ = "recovery_codes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id", ondelete="CASCADE"), index=True)
+    code: Mapped[str]
+
+
+class PasskeyRow(Table):
+    """A key that somebody's machine holds (Web Authentication); ``uses`` is its own count of signatures."""
+
+    __tablename__ = "passkeys"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id", ondelete="CASCADE"), index=True)
+    credential: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
+    public_key: Mapped[bytes] = mapped_column(LargeBinary)
+    uses: Mapped[int]
+    name: Mapped[str]
+    made: Mapped[Instant]
+    used: Mapped[Instant | None]
 
 
 class SessionRow(Table):
@@ -66,6 +91,7 @@ class SessionRow(Table):
     place: Mapped[str] = mapped_column(default="", server_default="")
     program: Mapped[str] = mapped_column(default="", server_default="")
     seen: Mapped[Instant | None]
+    proved: Mapped[Instant | None]  # when they last showed that it is them
 
 
 class InvitationRow(Table):

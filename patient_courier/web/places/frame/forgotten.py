@@ -14,6 +14,7 @@ from patient_courier.store.school.users import set_password, user_by_email, user
 from patient_courier.web.context import Limits, ThePost
 from patient_courier.web.places.frame.session import SessionOut, begin, hashed_password, hit
 from patient_courier.web.public.own_letters import own_letter, post_own
+from patient_courier.web.second_step import SecondStep, step_wanted
 from patient_courier.web.sign_in import LONGEST
 
 log = structlog.get_logger()
@@ -72,14 +73,15 @@ def _post_link(post: Post, email: str) -> None:
 @router.post("/new-password")
 async def new_password(
     body: FreshPassword, request: Request, response: Response, post: ThePost, limits: Limits
-) -> SessionOut:
-    """A new password by such a link. Every session of that person ends, and a new one begins here."""
+) -> SessionOut | SecondStep:
+    """A new password by such a link. Every session of that person ends, and a new one begins here, after their second
+    step."""
     hit(request, limits, "forgotten")
     hashed = await hashed_password(request, body.password)
     return await run_in_threadpool(_set, body.key, hashed, request, response, post)
 
 
-def _set(key: str, hashed: str, request: Request, response: Response, post: Post) -> SessionOut:
+def _set(key: str, hashed: str, request: Request, response: Response, post: Post) -> SessionOut | SecondStep:
     with post.database.writing() as session:
         id = post.signer.password_user(key)
         user = user_by_id(session, id) if id is not None else None
@@ -87,4 +89,5 @@ def _set(key: str, hashed: str, request: Request, response: Response, post: Post
         if user is None or not post.signer.password_holds(key, user.password):
             raise HTTPException(403, "This link does not work any more. Ask for a new one where you sign in.")
         set_password(session, user.id, hashed)
-        return begin(session, post, user, request, response)
+        wanted = step_wanted(request, session, user)
+        return wanted or begin(session, post, user, request, response)

@@ -32,6 +32,7 @@ from patient_courier.store.school.users import (
 )
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.public.own_letters import own_letter, post_own
+from patient_courier.web.second_step import SecondStep, step_wanted
 from patient_courier.web.sign_in import (
     Passwords,
     TooOften,
@@ -59,13 +60,14 @@ class NewPassword(BaseModel):
 
 
 class SessionOut(BaseModel):
-    """The person who is signed in and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change."""
+    """The person who is signed in (``by_itself``: as the demo does it) and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change."""
 
     name: str
     email: str
     csrf: str
     school: str
     practice: bool
+    by_itself: bool
     role: str
     rights: list[Right]
 
@@ -88,14 +90,17 @@ def get_session(request: Request, response: Response, post: ThePost) -> SessionO
 
 
 @router.post("/session")
-async def sign_in(body: SignIn, request: Request, response: Response, post: ThePost) -> SessionOut:
-    user = await _checked(request, body.email, body.password)
+async def sign_in(
+    body: SignIn, request: Request, response: Response, post: ThePost
+) -> SessionOut | SecondStep:
+    """Sign in with a password; for whoever has a second step, that is asked for next."""
+    user = await checked(request, body.email, body.password)
     if user is None:
         raise HTTPException(401, "That address and password don't belong together. Try again.")
     return await run_in_threadpool(_sign_in, post, user, request, response)
 
 
-async def _checked(request: Request, email: str, password: str) -> User | None:
+async def checked(request: Request, email: str, password: str) -> User | None:
     """Who has this address and password; waits for its turn among those who try. Raises TooOften."""
     passwords: Passwords = request.scope["served"].passwords
     place = place_of(request)
@@ -104,31 +109,41 @@ async def _checked(request: Request, email: str, password: str) -> User | None:
     return await loop.run_in_executor(passwords.worker, passwords.check, email, password, place)
 
 
-def _sign_in(post: Post, user: User, request: Request, response: Response) -> SessionOut:
+def _sign_in(post: Post, user: User, request: Request, response: Response) -> SessionOut | SecondStep:
+    with post.database.reading() as session:
+        wanted = step_wanted(request, session, user)
+    return wanted or let_in(post, user, request, response)
+
+
+def let_in(post: Post, user: User, request: Request, response: Response) -> SessionOut:
+    """Sign somebody in who has shown all that is asked for; from a place they never were before, they are told."""
     with post.database.writing() as session:
         elsewhere = is_new_place(session, user.id, network_of(place_of(request)))
         signed_in = begin(session, post, user, request, response)
     if elsewhere:
-        Thread(target=_tell, args=(post, user, request), name="new place", daemon=True).start()
+        told = f"It was with {where(request)}, where you never signed in before."
+        tell(post, user, "Somebody signed in as you", told)
     return signed_in
 
 
-def _tell(post: Post, user: User, request: Request) -> None:
-    """Tell somebody by letter that they signed in from where they never did before."""
-    said = f"{escape(program_of(request) or 'a browser')}, from the address {escape(place_of(request))}"
-    letter = own_letter(
-        "Somebody signed in as you",
-        [
-            {"kind": "text", "html": f"<p>It was with {said}, where you never signed in before.</p>"},
-            {"kind": "text", "html": "<p>If it was you, there is nothing to do. If not, change your password at once: "
-             "that ends every session.</p>"},
-        ],
-    )  # fmt: skip
+def where(request: Request) -> str:
+    """The browser and the address, in words."""
+    return f"{program_of(request) or 'a browser'}, from the address {place_of(request)}"
+
+
+def tell(post: Post, user: User, subject: str, said: str) -> None:
+    """Tell somebody by letter what was done in their name, while the answer goes out."""
+    Thread(target=_tell, args=(post, user, subject, said), name="telling", daemon=True).start()
+
+
+def _tell(post: Post, user: User, subject: str, said: str) -> None:
+    what_to_do = "If it was you, there is nothing to do. If not, change your password at once: that ends every session."
+    blocks = [{"kind": "text", "html": f"<p>{escape(part)}</p>"} for part in (said, what_to_do)]
     try:
         with post.database.reading() as session:
-            post_own(post, session, letter, user.email)
+            post_own(post, session, own_letter(subject, blocks), user.email)
     except Exception:
-        log.exception("a sign-in from a new place could not be told")
+        log.exception("what was done in somebody's name could not be told")
 
 
 def begin(session: Session, post: Post, user: User, request: Request, response: Response) -> SessionOut:
@@ -150,7 +165,7 @@ async def change_password(
     body: NewPassword, user: SignedIn, request: Request, response: Response, post: ThePost
 ) -> SessionOut:
     """A new password for oneself. Every session of this person ends, and a new one begins here."""
-    if await _checked(request, user.email, body.current) is None:
+    if await checked(request, user.email, body.current) is None:
         raise HTTPException(422, "The current password is another one. Try again.")
     hashed = await hashed_password(request, body.new)
     return await run_in_threadpool(_set_password, post, user, hashed, request, response)
@@ -231,6 +246,7 @@ def _session(session: Session, post: Post, user: User, token: str) -> SessionOut
         csrf=csrf_of(token),
         school=school.name,
         practice=practice,
+        by_itself=post.settings.demo,
         role=user.role,
         rights=[right for right in RIGHTS if may(user.role, right)],
     )

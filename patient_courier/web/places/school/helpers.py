@@ -14,7 +14,7 @@ from patient_courier.core.school.text import clean_line
 from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.school import users
+from patient_courier.store.school import second_steps, users
 from patient_courier.store.school.users import Invitation, User
 from patient_courier.web.context import (
     Limits,
@@ -26,7 +26,7 @@ from patient_courier.web.context import (
     Writing,
     definitions_in,
 )
-from patient_courier.web.places.frame.session import SessionOut, begin, hashed_password, hit
+from patient_courier.web.places.frame.session import SessionOut, begin, hashed_password, hit, tell
 from patient_courier.web.public.own_letters import own_letter, post_own
 from patient_courier.web.sign_in import LONGEST
 
@@ -39,6 +39,7 @@ class HelperOut(BaseModel):
     email: str
     role: str
     you: bool
+    second_step: bool
 
 
 class InvitationOut(BaseModel):
@@ -102,7 +103,14 @@ def get_helpers(user: SignedIn, post: ThePost, session: Reading) -> HelpersOut:
     zone = definitions_in(post, session).school.timezone
     return HelpersOut(
         helpers=[
-            HelperOut(id=one.id, name=one.name, email=one.email, role=one.role, you=one.id == user.id)
+            HelperOut(
+                id=one.id,
+                name=one.name,
+                email=one.email,
+                role=one.role,
+                you=one.id == user.id,
+                second_step=second_steps.steps_of(session, one.id).any,
+            )
             for one in users.everyone(session)
         ],
         invitations=[
@@ -160,6 +168,18 @@ def let_go(id: RowId, user: SignedIn, post: ThePost, session: Writing) -> Helper
     _other(session, user, id)
     users.remove_user(session, id)
     session.flush()
+    return get_helpers(user, post, session)
+
+
+@router.delete("/helpers/{id}/second-step")
+def forget_second_step(
+    id: RowId, user: SignedIn, request: Request, post: ThePost, session: Writing
+) -> HelpersOut:
+    """Somebody who has lost their telephone and their codes signs in with the password alone again, and is told so."""
+    other = _other(session, user, id)
+    second_steps.forget_all(session, other.id)
+    session.flush()
+    tell(post, other, "Your second step was taken away", f"{user.name} did it. Set it up anew at “You”.")
     return get_helpers(user, post, session)
 
 
