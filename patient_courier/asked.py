@@ -40,9 +40,9 @@ def password(value: str) -> str:
 
 def own_zone() -> str:
     """This machine's time zone, to be confirmed."""
-    from whenever import Instant
+    from whenever import SYSTEM_TZ, Instant
 
     try:
-        return Instant.now().to_system_tz().tz or "Europe/Lisbon"
+        return Instant.now().to_tz(SYSTEM_TZ).tz_id or "Europe/Lisbon"
     except (AttributeError, ValueError):
         return "UTC"

@@ -22,6 +22,7 @@ from patient_courier.store.school.users import User, needs_noting, note_seen, us
 from patient_courier.web.jobs import Board
 from patient_courier.web.rights import needed, wants_proof
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
+from patient_courier.web.written import write_down
 
 __all__ = [
     "Limits",
@@ -69,10 +70,16 @@ def _reading(post: ThePost) -> Iterator[Session]:
         yield session
 
 
-def _writing(post: ThePost) -> Iterator[Session]:
-    """A write transaction around the whole route; the dispatcher is told when it is committed."""
-    with post.database.writing() as session:
+def _writing(request: Request, post: ThePost) -> Iterator[Session]:
+    """A write transaction around the whole route; the dispatcher is told when it is committed.
+
+    What somebody who signed in changes in it, or a key, is written down; what students do by their links is not.
+    """
+    with post.database.watching() as session:
         yield session
+        who = request.scope.get("who")
+        if who is not None:
+            write_down(session, who)
     post.nudge()
 
 
@@ -93,8 +100,8 @@ def signed_in(request: Request, post: ThePost) -> User:
         raise HTTPException(401, "Please sign in.")
     if request.method not in ("GET", "HEAD") and request.headers.get(CSRF_HEADER) != csrf_of(token):
         raise HTTPException(403, "This page is out of date. Reload it and try again.")
-    if token is not None:
-        _note_seen(post, token)
+    request.scope["who"] = user.name
+    _note_seen(post, token)
     right = needed(request.method, request.scope["route"].path)
     if right is not None and not may(user.role, right):
         raise HTTPException(403, NOT_ALLOWED)

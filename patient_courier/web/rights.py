@@ -1,7 +1,7 @@
 """Which right each address of the owner's side asks for. What stands here nowhere, only the owner may; a test asks every
 route as every role.
 
-Longer than most tables, since each address stands in it once, by what it needs.
+Longer than three hundred lines, since each address stands in it once, by what it needs.
 """
 
 from __future__ import annotations
@@ -268,6 +268,10 @@ GET /api/certificates/archive/{id}/file
 POST /api/student-list/csv
 GET /api/students/{key}/everything
 POST /api/students/{key}/erase
+GET /api/changes
+GET /api/changes/csv
+PUT /api/changes/days
+POST /api/changes/{id}/put-back
 GET /api/school/file
 POST /api/school/file
 GET /api/school/copies
@@ -311,6 +315,9 @@ _UNPROVED: Final = frozenset(
         "POST /api/coming-back/groups",
         "POST /api/coming-back/proof",
         "POST /api/coming-back/finish",
+        "GET /api/changes",
+        "PUT /api/changes/days",
+        "POST /api/changes/{id}/put-back",
         "GET /api/signing-keys",
         "GET /api/api-keys",
         "GET /api/fetched-lists",

@@ -39,6 +39,9 @@ from patient_courier.web.places.letters import files, layouts, letters, past, pi
 from patient_courier.web.places.log import deliveries
 from patient_courier.web.places.practice import mailroom, practice
 from patient_courier.web.places.school import (
+    changes as written_changes,
+)
+from patient_courier.web.places.school import (
     check_up,
     coming_back,
     copies,
@@ -151,6 +154,7 @@ def include_routes(app: FastAPI) -> None:
         coming_back,
         helpers,
         check_up,
+        written_changes,
         school,
         signing_keys,
         removing,

@@ -48,6 +48,7 @@ PLACES = [
     "/school/copies",
     "/school/helpers",
     "/school/check-up",
+    "/school/changes",
     "/school/coming-back",
     "/you",
     "/join/varroa-watch",

@@ -38,6 +38,7 @@ export const router = createRouter({
     { path: "/school/coming-back", component: () => import("./school/ComingBack.vue") },
     { path: "/school/check-up", component: () => import("./school/CheckUp.vue") },
     { path: "/school/helpers", component: () => import("./school/HelpersPlace.vue") },
+    { path: "/school/changes", component: () => import("./school/ChangesPlace.vue") },
     { path: "/you", component: () => import("./you/YouPlace.vue") },
     { path: "/invited", redirect: "/today" },
     { path: "/new-password", redirect: "/today" },

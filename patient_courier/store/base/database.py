@@ -19,6 +19,7 @@ from sqlalchemy.orm import Session
 from patient_courier.store.base.faults import Busy, Unusable, sentence, told
 from patient_courier.store.base.functions import FUNCTIONS
 from patient_courier.store.base.upgrading import TooNew, behind, upgrade
+from patient_courier.store.base.watching import watch
 
 __all__ = ["Busy", "Database", "TooNew", "Trouble", "Unusable", "remove_file"]
 log = structlog.get_logger()
@@ -82,6 +83,7 @@ class Database:
         self._trouble: Trouble | None = None
         self._engine = _engine(path, "FULL")
         self._writing = self._engine.execution_options(writing=True)
+        self._watching = _engine(path, "FULL", watched=True).execution_options(writing=True)
         self._noting = _engine(path, "NORMAL").execution_options(writing=True)
         self._notes: Connection | None = None
         self._turn = FairLock()
@@ -172,6 +174,18 @@ class Database:
             yield session
 
     @contextmanager
+    def watching(self) -> Iterator[Session]:
+        """The same, and what it changes is noticed (store/base/watching.py)."""
+        with (
+            self._my_turn(),
+            self._told(),
+            Session(self._watching, expire_on_commit=False) as session,
+            session.begin(),
+        ):
+            session.execute(text("DELETE FROM noticed"))
+            yield session
+
+    @contextmanager
     def pretending(self) -> Iterator[Session]:
         """A write transaction of which nothing stays: what would come of something is seen by doing it. Raises Busy."""
         with (
@@ -218,6 +232,7 @@ class Database:
             self._notes.close()
             self._notes = None
         self._engine.dispose()
+        self._watching.dispose()
         self._noting.dispose()
 
 
@@ -245,11 +260,13 @@ def _keep_private(path: Path) -> None:
     os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
 
 
-def _engine(path: Path, synchronous: str) -> Engine:
+def _engine(path: Path, synchronous: str, *, watched: bool = False) -> Engine:
     found = create_engine(f"sqlite:///{path}", connect_args={"check_same_thread": False})
 
     def prepare(connection: Any, record: Any) -> None:
         _prepare(connection, synchronous)
+        if watched:
+            watch(connection)
 
     event.listen(found, "connect", prepare)
     event.listen(found, "begin", _begin)

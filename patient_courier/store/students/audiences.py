@@ -59,6 +59,12 @@ def save(session: Session, key: str, name: str, condition: Condition, now: Insta
     session.execute(put.on_conflict_do_update(index_elements=["key"], set_=values))
 
 
+def as_kept(session: Session, key: str) -> dict[str, Any] | None:
+    """What is written down of it when it changes (store/base/watching.py)."""
+    row = session.get(AudienceRow, key)
+    return {"name": row.name, "condition": row.condition} if row else None
+
+
 def remove(session: Session, key: str) -> None:
     session.execute(delete(AudienceRow).where(AudienceRow.key == key))
 

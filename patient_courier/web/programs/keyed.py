@@ -66,6 +66,7 @@ def may(scope: Scope) -> Callable[..., ApiKey]:
                 403, f"The key “{found.name}” may not {SAYS[scope]}. Make one that may, in School."
             )
         _note_use(post, found)
+        request.scope["who"] = f"Key “{found.name}”"
         return found
 
     return let_in

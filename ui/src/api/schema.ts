@@ -795,6 +795,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Changes */
+        get: operations["get_changes_api_changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/changes/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Csv
+         * @description The same as CSV (RFC 4180), a line for each thing before and after.
+         */
+        get: operations["as_csv_api_changes_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/changes/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Days
+         * @description For how many days it is kept.
+         */
+        put: operations["keep_days_api_changes_days_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/changes/{id}/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Back
+         * @description Put something back as it was before a change. 409 when it was changed again since.
+         */
+        post: operations["put_back_api_changes__id__put_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/check-up": {
         parameters: {
             query?: never;
@@ -6738,6 +6815,11 @@ export interface components {
             /** Weekday */
             weekday: string;
         };
+        /** DaysIn */
+        DaysIn: {
+            /** Days */
+            days: number;
+        };
         /**
          * DeliveryDetail
          * @description A delivery with its story, and the letter as it was sent (or would have been).
@@ -10520,6 +10602,11 @@ export interface components {
              */
             type: "purchased";
         };
+        /** PutBack */
+        PutBack: {
+            /** Title */
+            title: string;
+        };
         /** Quiz */
         Quiz: {
             /** Key */
@@ -13167,6 +13254,49 @@ export interface components {
             /** Waits */
             waits: number;
         };
+        /** WrittenLine */
+        WrittenLine: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * WrittenOut
+         * @description Something that was changed; ``to``: where it is, while it is there; ``back``: whether it can be put back here.
+         */
+        WrittenOut: {
+            /** At */
+            at: string;
+            /** Back */
+            back: boolean;
+            /** Id */
+            id: number;
+            /** Lines */
+            lines: components["schemas"]["WrittenLine"][];
+            /** Title */
+            title: string;
+            /** To */
+            to: string | null;
+            /** Who */
+            who: string;
+        };
+        /**
+         * WrittenPage
+         * @description A page of them, those who changed something, and for how many days it is kept.
+         */
+        WrittenPage: {
+            /** Days */
+            days: number;
+            /** Items */
+            items: components["schemas"]["WrittenOut"][];
+            /** People */
+            people: string[];
+            /** Total */
+            total: number;
+        };
         /** ZonesOut */
         ZonesOut: {
             /** Zones */
@@ -15053,6 +15183,171 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CertificateOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_changes_api_changes_get: {
+        parameters: {
+            query?: {
+                q?: string;
+                who?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenPage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    as_csv_api_changes_csv_get: {
+        parameters: {
+            query?: {
+                q?: string;
+                who?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    keep_days_api_changes_days_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DaysIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenPage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    put_back_api_changes__id__put_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutBack"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -43,6 +43,7 @@ const found = computed(() => {
     { to: "/school/connections", name: "Connections", kind: "Place" },
     { to: "/school/destinations", name: "Destinations and keys", kind: "Place" },
     { to: "/school/sign-up", name: "Sign-up pages", kind: "Place" },
+    { to: "/school/changes", name: "What was changed, and by whom", kind: "Place" },
     { to: "/school/check-up", name: "How it runs: the check-up", kind: "Place" },
     { to: "/school/helpers", name: "Helpers", kind: "Place" },
     { to: "/school/copies", name: "Copies", kind: "Place" },

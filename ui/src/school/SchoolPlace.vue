@@ -163,6 +163,7 @@ async function take(event: Event): Promise<void> {
         >{{ " " }} <RouterLink to="/school/copies"><Button>Copies</Button></RouterLink>
         <RouterLink to="/school/helpers"><Button>Helpers</Button></RouterLink>
         <RouterLink to="/school/check-up"><Button>Check-up</Button></RouterLink>
+        <RouterLink to="/school/changes"><Button>What was changed</Button></RouterLink>
       </div>
     </section>
     <SigningKeys />

@@ -116,7 +116,8 @@ const fresh = useAct(() => data(api.POST("/api/session/recovery-codes")), { done
       <div>
         <b>Recovery codes</b>
         <div :class="steps.codes < 4 ? 'few' : 'soft'">
-          {{ steps.codes }} of ten are left, each for one time when telephone and keys are lost.
+          {{ steps.codes === 10 ? "All ten" : steps.codes || "None" }} left, each for one time when telephone and keys
+          are lost.
         </div>
       </div>
       <Button size="small" @click="fresh.mutate()">Ten fresh ones</Button>

@@ -79,6 +79,7 @@ from patient_courier.store.base.tables.students import (
     TagRow,
 )
 from patient_courier.store.base.tables.table import Table
+from patient_courier.store.base.tables.upkeep import ChangeRow
 
 __all__ = [
     "POSTED",
@@ -89,6 +90,7 @@ __all__ = [
     "AudienceRow",
     "BroadcastRow",
     "CertificateRow",
+    "ChangeRow",
     "ClockRow",
     "ConnectionDayRow",
     "ConnectionRow",

@@ -37,6 +37,7 @@ from patient_courier.web.context import (
 )
 from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.refusals import attachment
+from patient_courier.web.written import changing
 
 router = APIRouter(prefix="/api/connections", tags=["connections"])
 LINE_DAYS, HABIT_DAYS = 30, 60
@@ -228,7 +229,7 @@ def save(
     key: str, body: SaveIn, user: SignedIn, post: ThePost, begun: BegunFrom, response: Response
 ) -> ConnectionOut:
     """Save its file. While it is on, the file must be one that can be read; what waited and fits now goes in."""
-    with post.database.writing() as session:
+    with changing(post, user.name) as session:
         kept = the(session, key)
         begun.check(edition_of(kept.file))
         file = body.file | {"key": kept.key, "format": "patient-courier.connection", "version": 1}

@@ -37,6 +37,7 @@ from patient_courier.web.jobs import Job, JobState, Kind
 from patient_courier.web.places.connections.connections import the
 from patient_courier.web.places.connections.switching import MOST_FOLLOWED, FollowsOut, follows_out
 from patient_courier.web.uploads import uploaded_table
+from patient_courier.web.written import note
 
 router = APIRouter(prefix="/api/event-files", tags=["connections"])
 PATIENCE_SECONDS = 1.5
@@ -238,6 +239,7 @@ def take(
 
     def work(job: Job[None, _Done]) -> _Done:
         done, failed = take_rows(post.database, post.library.load, found.events, since, source, job.step)
+        note(post, user.name, f"Events of the file “{name}” taken in: {done}")
         post.nudge()
         return _Done(taken=done, failed=failed)
 

@@ -15,6 +15,7 @@ from patient_courier.store.school.secrets import read_older_keys, replace_intake
 from patient_courier.web.context import Reading, SignedIn, ThePost, definitions_in, now_in
 from patient_courier.web.places.connections.connections import LINE_DAYS, days_until
 from patient_courier.web.places.connections.secrets import SecretOut
+from patient_courier.web.written import changing
 
 router = APIRouter(prefix="/api/own-intake", tags=["connections"])
 LATELY = 10
@@ -77,7 +78,7 @@ def own_intake(user: SignedIn, post: ThePost, session: Reading) -> OwnIntakeOut:
 @router.post("/key")
 def replace_key(user: SignedIn, post: ThePost) -> SecretOut:
     """A new key for our own intake, shown this once; the one before holds for another day."""
-    with post.database.writing() as session:
+    with changing(post, user.name) as session:
         key = replace_intake_key(session, now_in(session), real_now())
     post.secrets["intake"] = key
     post.older_keys = read_older_keys(post.database)

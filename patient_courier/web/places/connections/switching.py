@@ -22,6 +22,7 @@ from patient_courier.web.places.connections.connections import (
     readable,
     the,
 )
+from patient_courier.web.written import changing
 
 # So many are tried by the engine, the newest.
 MOST_FOLLOWED = 500
@@ -108,7 +109,7 @@ def _moment(text: str) -> Instant:
 @router.post("/{key}/state")
 def switch(key: str, body: SwitchIn, user: SignedIn, post: ThePost, response: Response) -> ConnectionOut:
     """Switch it. On: it must be readable, and have a secret where its proof needs one."""
-    with post.database.writing() as session:
+    with changing(post, user.name) as session:
         kept = the(session, key)
         if body.state == "on":
             readable(kept)

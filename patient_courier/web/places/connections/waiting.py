@@ -27,6 +27,7 @@ from patient_courier.web.context import (
 )
 from patient_courier.web.places.connections.connections import silences
 from patient_courier.web.places.connections.switching import MOST_FOLLOWED, FollowsOut, follows_out
+from patient_courier.web.written import changing
 
 router = APIRouter(prefix="/api/waiting", tags=["connections"])
 
@@ -118,7 +119,7 @@ def outlook(id: RowId, body: ChooseIn, user: SignedIn, post: ThePost) -> Follows
 @router.post("/{id}/choice")
 def choose(id: RowId, body: ChooseIn, user: SignedIn, post: ThePost) -> SettledOut:
     """Say what a text stands for, from now on; all that waited for it goes in, each at its own time."""
-    with post.database.writing() as session:
+    with changing(post, user.name) as session:
         items = _choose(session, definitions_in(post, session), id, body.key)
     return _let_in(post, items)
 

@@ -16,6 +16,7 @@ from patient_courier.web.places.frame.session import SessionOut, begin, hashed_p
 from patient_courier.web.public.own_letters import own_letter, post_own
 from patient_courier.web.second_step import SecondStep, step_wanted
 from patient_courier.web.sign_in import LONGEST
+from patient_courier.web.written import write_down
 
 log = structlog.get_logger()
 router = APIRouter(prefix="/api/session", tags=["session"])
@@ -82,12 +83,13 @@ async def new_password(
 
 
 def _set(key: str, hashed: str, request: Request, response: Response, post: Post) -> SessionOut | SecondStep:
-    with post.database.writing() as session:
+    with post.database.watching() as session:
         id = post.signer.password_user(key)
         user = user_by_id(session, id) if id is not None else None
         # Signed over the password of then: once it has been changed, the link has done its work.
         if user is None or not post.signer.password_holds(key, user.password):
             raise HTTPException(403, "This link does not work any more. Ask for a new one where you sign in.")
         set_password(session, user.id, hashed)
+        write_down(session, user.name)
         wanted = step_wanted(request, session, user)
         return wanted or begin(session, post, user, request, response)

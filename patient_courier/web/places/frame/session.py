@@ -42,6 +42,7 @@ from patient_courier.web.sign_in import (
     set_cookie,
     token_of,
 )
+from patient_courier.web.written import changing
 
 log = structlog.get_logger()
 router = APIRouter(prefix="/api", tags=["session"])
@@ -181,7 +182,7 @@ async def hashed_password(request: Request, password: str) -> str:
 
 
 def _set_password(post: Post, user: User, hashed: str, request: Request, response: Response) -> SessionOut:
-    with post.database.writing() as session:
+    with changing(post, user.name) as session:
         set_password(session, user.id, hashed)
         return begin(session, post, user, request, response)
 

@@ -106,7 +106,7 @@ def put_layout(
     before = definitions_in(post, session)
     there = before.layouts.get(key)
     begun.check(edition_of(as_data(there)) if there else None)
-    layout = _read({**body, "key": key})
+    layout = read_layout({**body, "key": key})
     say(response, edition_of(as_data(layout)))
     save_layout(session, layout)
     if not before.layouts:
@@ -152,7 +152,7 @@ def delete_layout(key: str, user: SignedIn, post: ThePost, session: Writing) -> 
 @router.post("/preview")
 def preview(body: SeenIn, user: SignedIn, post: ThePost, session: Reading) -> SeenOut:
     """A layout round three real letters, as a student would see them. Saves nothing."""
-    layout = _read(body.layout)
+    layout = read_layout(body.layout)
     definitions = definitions_in(post, session)
     person = people.find(session, body.student)
     if person is None:
@@ -185,7 +185,7 @@ def _known(definitions: Definitions, key: str) -> Layout:
     return layout
 
 
-def _read(body: dict[str, Any]) -> Layout:
+def read_layout(body: dict[str, Any]) -> Layout:
     """A layout as it came in. 422 with the first thing that is wrong."""
     try:
         layout = Layout.model_validate(body)

@@ -15,6 +15,7 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.intake.pictures import Made, NoPicture, media_type
 from patient_courier.store.letters import pictures
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in
+from patient_courier.web.written import changing
 
 router = APIRouter(prefix="/api/pictures", tags=["pictures"])
 public = APIRouter(prefix="/pictures", include_in_schema=False)
@@ -56,12 +57,12 @@ async def upload(
         made = await run_in_threadpool(post.files.picture, raw)
     except NoPicture as error:
         raise HTTPException(422, str(error)) from error
-    return await run_in_threadpool(_keep, post, made, shortened(name, 200))
+    return await run_in_threadpool(_keep, post, made, shortened(name, 200), user.name)
 
 
-def _keep(post: Post, made: Made, name: str) -> PictureOut:
+def _keep(post: Post, made: Made, name: str, who: str) -> PictureOut:
     kept = pictures.Kept(made.key, name, made.width, made.height)
-    with post.database.writing() as session:
+    with changing(post, who) as session:
         pictures.keep(session, kept, made.body, real_now())
     return _out(kept)
 

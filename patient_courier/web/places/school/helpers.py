@@ -29,6 +29,7 @@ from patient_courier.web.context import (
 from patient_courier.web.places.frame.session import SessionOut, begin, hashed_password, hit, tell
 from patient_courier.web.public.own_letters import own_letter, post_own
 from patient_courier.web.sign_in import LONGEST
+from patient_courier.web.written import changing
 
 router = APIRouter(prefix="/api", tags=["session"])
 
@@ -123,7 +124,7 @@ def get_helpers(user: SignedIn, post: ThePost, session: Reading) -> HelpersOut:
 @router.post("/helpers/invitations", status_code=201)
 def invite(body: InviteIn, user: SignedIn, post: ThePost) -> Invited:
     """A link that works once, for a week; it is posted to the address, and shown."""
-    with post.database.writing() as session:
+    with changing(post, user.name) as session:
         if users.user_by_email(session, body.email) is not None:
             raise HTTPException(
                 409, "Somebody with this address may sign in already. Change their role instead."
@@ -213,7 +214,7 @@ async def accept(
 
 
 def _accept(body: AcceptIn, hashed: str, request: Request, response: Response, post: Post) -> SessionOut:
-    with post.database.writing() as session:
+    with changing(post, body.name) as session:
         found = _invitation(session, body.key)
         if users.user_by_email(session, found.email) is not None:
             raise HTTPException(409, "Somebody with this address may sign in already.")

@@ -18,6 +18,7 @@ from patient_courier.store.upkeep import incoming, posting
 from patient_courier.store.upkeep.failing import failing
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
 from patient_courier.web.refusals import not_valid
+from patient_courier.web.written import changing
 
 router = APIRouter(prefix="/api/school/mail", tags=["school"])
 
@@ -133,7 +134,7 @@ def pace_line(post: Post, definitions: Definitions, session: Session) -> str | N
 @router.put("")
 def put_mail(body: PostingIn, user: SignedIn, post: ThePost) -> PostingOut:
     """Keep the servers and addresses. They hold from the next letter on; what waits is tried at once."""
-    with post.database.writing() as session:
+    with changing(post, user.name) as session:
         kept = posting.read_posting(session)
         fields: dict[str, Any] = {
             "server": read_server(body.server, kept.server),

@@ -36,6 +36,7 @@ from patient_courier.store.students.people import fields_seen, forms_seen
 from patient_courier.web.bounds import MOST_FILE_BYTES
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.editions import BegunFrom, edition_of, say
+from patient_courier.web.written import note
 
 router = APIRouter(prefix="/api/school", tags=["school"])
 
@@ -214,10 +215,10 @@ async def import_file(request: Request, user: SignedIn, post: ThePost) -> Import
         text += piece
         if len(text) > MOST_FILE_BYTES:
             raise HTTPException(413, "This file is too large.")
-    return await run_in_threadpool(_import, post, bytes(text))
+    return await run_in_threadpool(_import, post, bytes(text), user.name)
 
 
-def _import(post: Post, text: bytes) -> Imported:
+def _import(post: Post, text: bytes, who: str) -> Imported:
     try:
         file = read_school(text)
     except Unreadable as error:
@@ -228,7 +229,9 @@ def _import(post: Post, text: bytes) -> Imported:
     except NoPicture as error:
         raise HTTPException(409, str(error)) from error
     with post.database.writing() as session:
-        return _fill(session, post, file, read)
+        filled = _fill(session, post, file, read)
+    note(post, who, "A school file taken in")
+    return filled
 
 
 def _fill(session: Session, post: Post, file: SchoolFile, read: list[tuple[str, Made]]) -> Imported:

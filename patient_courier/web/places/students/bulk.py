@@ -11,7 +11,9 @@ from pydantic import BaseModel, Field
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.helpers.changes import Line as ToldLine
 from patient_courier.core.school.text import Line
+from patient_courier.core.telling import words
 from patient_courier.dispatch.by_hand import Act, Did, do, in_chunks, sets_going, take_back
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.dispatcher import Post
@@ -28,6 +30,7 @@ from patient_courier.web.context import (
 )
 from patient_courier.web.jobs import Board, Job, JobState, Kind
 from patient_courier.web.places.students.audiences import read_condition
+from patient_courier.web.written import note
 
 router = APIRouter(prefix="/api/bulk", tags=["students"])
 MINUTE_SECONDS = 60.0
@@ -131,8 +134,27 @@ def _run(post: Post, ids: list[int], job: Job[Work, Did]) -> Did:
 
     did = in_chunks(ids, part, job.step)
     work.ended = time.monotonic()
+    note(post, work.by, _titled(did), _line(work.act))
     post.nudge()
     return did
+
+
+_DOES = {
+    "tag": ("tag", True),
+    "untag": ("tag", False),
+    "enrol": ("course", True),
+    "start": ("sequence", True),
+    "stop": ("sequence", False),
+}
+
+
+def _titled(did: Did) -> str:
+    return words.counted(len(did.students), "student")
+
+
+def _line(act: Act) -> ToldLine:
+    what, given = _DOES.get(act.what, (act.what.replace("_", " "), True))
+    return ToldLine(what, "", act.name) if given else ToldLine(what, act.name, "")
 
 
 def _out(job: Job[Work, Did]) -> BulkOut:
@@ -170,5 +192,6 @@ def undo(id: RowId, user: SignedIn, post: ThePost, board: TheBoard) -> BulkOut:
         raise HTTPException(409, "The minute is over. Do the opposite instead, if you have to.")
     work.taken_back = True
     take_back(post.database, post.library.load, work.act, job.result, work.by)
+    note(post, user.name, f"{_titled(job.result)}, taken back", _line(work.act))
     post.nudge()
     return _out(job)

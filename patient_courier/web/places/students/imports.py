@@ -20,6 +20,7 @@ from patient_courier.web.context import Reading, RowId, SignedIn, TheBoard, TheP
 from patient_courier.web.jobs import Job, JobState, Kind
 from patient_courier.web.places.students.at_hand import AtHand, PlanIn
 from patient_courier.web.uploads import uploaded_table
+from patient_courier.web.written import note
 
 router = APIRouter(prefix="/api/imports", tags=["students"])
 PATIENCE_SECONDS = 1.5
@@ -163,6 +164,7 @@ def take(id: RowId, body: PlanIn, user: SignedIn, post: ThePost, board: TheBoard
 
     def work(job: Job[None, _Done]) -> _Done:
         number = importing.take_in(post.database, post.library.load, tried, how, job.step)
+        note(post, user.name, f"Students of the file “{name}” taken in: {len(tried.rows)}")
         post.nudge()
         return _Done(taken=number)
 
@@ -180,6 +182,7 @@ def undo(id: RowId, user: SignedIn, post: ThePost, session: Reading, board: TheB
 
     def work(job: Job[None, _Done]) -> _Done:
         _, stay = importing.take_back(post.database, id, job.step)
+        note(post, user.name, f"The import of the file “{found.file}” undone")
         return _Done(stay=stay)
 
     return _out(board.of(IMPORTS).begin(found.new + found.changed, None, work, PATIENCE_SECONDS))
