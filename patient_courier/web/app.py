@@ -18,6 +18,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from patient_courier.core.school.text import without_halves
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.dispatch.practice_copy import PREFIX
 from patient_courier.intake.apart import Occupied
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Busy, Unusable
@@ -27,6 +28,7 @@ from patient_courier.web.bounds import Bounds
 from patient_courier.web.challenges import Challenges
 from patient_courier.web.drawings import Drawings
 from patient_courier.web.jobs import Board
+from patient_courier.web.practice_copy import PracticeCopy
 from patient_courier.web.programs.problems import Problems
 from patient_courier.web.programs.webhooks import describe_webhooks
 from patient_courier.web.public.found import plain_look
@@ -42,10 +44,16 @@ _POLICY = (
 
 
 class Served:
-    """ASGI application: one school's post, which it starts and stops, behind the routes that all schools share."""
+    """ASGI application: one school's post, which it starts and stops, behind the routes that all schools share.
 
-    def __init__(self, post: Post) -> None:
+    A practice copy is served like a school. ``real`` is the school that it is a copy of: who may come in is known there.
+    """
+
+    def __init__(self, post: Post, real: Post | None = None) -> None:
         self.post = post
+        self.real = real
+        self.people = (real or post).database
+        self.copy = PracticeCopy(self, lambda copied: Served(copied, post))
         self.passwords = Passwords(post.database)
         self.drawings = Drawings()
         self.board = Board()
@@ -62,6 +70,10 @@ class Served:
         if scope["type"] == "lifespan":
             await self._live(receive, send)
             return
+        path: str = scope["path"]
+        if self.real is None and (path == PREFIX or path.startswith(f"{PREFIX}/")):
+            await self.copy(scope, receive, send)
+            return
         scope["served"] = self
         await self._routes(scope, receive, send)
 
@@ -69,15 +81,25 @@ class Served:
         """Start the post with the server, and stop it with the server (ASGI specification, Lifespan Protocol)."""
         await receive()
         try:
-            self.post.start()
+            self.begin()
         except Exception as error:
             await send({"type": "lifespan.startup.failed", "message": str(error)})
             raise
         await send({"type": "lifespan.startup.complete"})
         await receive()
+        self.end()
+        await send({"type": "lifespan.shutdown.complete"})
+
+    def begin(self) -> None:
+        """Start the post, and open the practice copy that lies beside it."""
+        self.post.start()
+        if self.real is None:
+            self.copy.begin()
+
+    def end(self) -> None:
+        self.copy.close()
         self.post.stop()
         self.asking.close()
-        await send({"type": "lifespan.shutdown.complete"})
 
 
 def create_app(post: Post) -> Served:

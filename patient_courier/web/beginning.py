@@ -67,7 +67,7 @@ class Beginning:
             self.check(key)
             begin_school(self._settings, file, answers)
             served = self._create(Post(Database(self._settings.database), self._settings))
-            served.post.start()
+            served.begin()
             self._served = served
             return served
 
@@ -90,5 +90,5 @@ class Beginning:
         await send({"type": "lifespan.startup.complete"})
         await receive()
         if self._served is not None:
-            await run_in_threadpool(self._served.post.stop)
+            await run_in_threadpool(self._served.end)
         await send({"type": "lifespan.shutdown.complete"})

@@ -16,11 +16,11 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.helpers.rights import may
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.base.database import Busy
+from patient_courier.store.base.database import Busy, Database
 from patient_courier.store.school.second_steps import proved_lately
 from patient_courier.store.school.users import User, needs_noting, note_seen, user_of_session
 from patient_courier.web.jobs import Board
-from patient_courier.web.rights import needed, wants_proof
+from patient_courier.web.rights import needed, only_in_school, wants_proof
 from patient_courier.web.sign_in import CSRF_HEADER, csrf_of, token_of
 from patient_courier.web.written import write_down
 
@@ -91,35 +91,38 @@ Writing = Annotated[Session, Depends(_writing, scope="function")]
 def signed_in(request: Request, post: ThePost) -> User:
     """The person who signed in. 401 without one; 403 for a change without the CSRF token, for what their role
     may not, and (with X-Prove) for what wants a proof when there was none lately."""
+    people: Database = request.scope["served"].people
     token = token_of(request)
     user = None
     if token is not None:
-        with post.database.reading() as session:
+        with people.reading() as session:
             user = user_of_session(session, token, real_now())
     if token is None or user is None:
         raise HTTPException(401, "Please sign in.")
     if request.method not in ("GET", "HEAD") and request.headers.get(CSRF_HEADER) != csrf_of(token):
         raise HTTPException(403, "This page is out of date. Reload it and try again.")
     request.scope["who"] = user.name
-    _note_seen(post, token)
+    _note_seen(people, token)
+    if request.scope["served"].real is not None and only_in_school(request.scope["route"].path):
+        raise HTTPException(409, "This is the practice copy. Do that in the school itself.")
     right = needed(request.method, request.scope["route"].path)
     if right is not None and not may(user.role, right):
         raise HTTPException(403, NOT_ALLOWED)
     # The demo's owner is signed in by itself and has no password that nobody knows.
     if wants_proof(request.method, request.scope["route"].path) and not post.settings.demo:
-        with post.database.reading() as session:
+        with people.reading() as session:
             if not proved_lately(session, token, real_now()):
                 raise HTTPException(403, ONCE_MORE, headers={PROVE_HEADER: "again"})
     return user
 
 
-def _note_seen(post: Post, token: str) -> None:
+def _note_seen(people: Database, token: str) -> None:
     """Every ten minutes; whether it is time is asked without a lock, and nobody is refused since it can't be noted."""
     now = real_now()
-    with post.database.reading() as session:
+    with people.reading() as session:
         due = needs_noting(session, token, now)
     if due:
-        with suppress(Busy), post.database.writing() as session:
+        with suppress(Busy), people.writing() as session:
             note_seen(session, token, now)
 
 

@@ -99,6 +99,11 @@ class Jobs(Generic[About, Result]):
     def find(self, id: int) -> Job[About, Result] | None:
         return self._known.get(id)
 
+    def last(self) -> Job[About, Result] | None:
+        """The one that was begun last."""
+        with self._lock:
+            return self._known[max(self._known)] if self._known else None
+
     def known(self, id: int) -> Job[About, Result]:
         """A piece of work that was begun. 404 when it is too long ago."""
         job = self.find(id)

@@ -205,6 +205,11 @@ GET /api/bulk/{id}
 POST /api/bulk/{id}/take-back
 PUT /api/practice/trouble/{student}
 POST /api/practice/do
+GET /api/practice-copy
+POST /api/practice-copy
+DELETE /api/practice-copy
+GET /api/take-over/{kind}/{key}
+POST /api/take-over/{kind}/{key}
 """
 _SETTINGS = """
 PUT /api/school
@@ -350,6 +355,18 @@ def wants_proof(method: str, path: str) -> bool:
     helpers, and their own second step."""
     name = _name(method, path)
     return name in _OWN_PROVED or (needed(method, path) == "keep" and name not in _UNPROVED)
+
+
+# What a practice copy has not: those who may come in, what goes out and what is kept belong to the school.
+_ONLY_IN_SCHOOL: Final = (
+    "/api/helpers", "/api/invitations", "/api/school/mail", "/api/school/copies", "/api/coming-back",
+    "/api/check-up", "/api/signing-keys", "/api/api-keys", "/api/fetched-lists", "/api/practice-copy",
+)  # fmt: skip
+
+
+def only_in_school(path: str) -> bool:
+    """Whether a route is refused in a practice copy."""
+    return path.startswith(_ONLY_IN_SCHOOL)
 
 
 def _name(method: str, path: str) -> str:

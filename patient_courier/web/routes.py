@@ -37,7 +37,8 @@ from patient_courier.web.places.destinations import log as outgoing_log
 from patient_courier.web.places.frame import forgotten, frame, own_steps, second_step, session, setting_up
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
-from patient_courier.web.places.practice import mailroom, practice
+from patient_courier.web.places.practice import copy as practice_copy
+from patient_courier.web.places.practice import mailroom, practice, take_over
 from patient_courier.web.places.school import (
     changes as written_changes,
 )
@@ -148,6 +149,8 @@ def include_routes(app: FastAPI) -> None:
         needs,
         mailroom,
         practice,
+        practice_copy,
+        take_over,
         mail,
         mail_trial,
         copies,

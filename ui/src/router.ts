@@ -1,7 +1,9 @@
 import { createRouter, createWebHistory } from "vue-router";
 
+import { BASE } from "./api/base";
+
 export const router = createRouter({
-  history: createWebHistory(),
+  history: createWebHistory(BASE || "/"),
   routes: [
     { path: "/", redirect: "/today" },
     { path: "/today", component: () => import("./today/TodayPlace.vue") },
@@ -24,7 +26,7 @@ export const router = createRouter({
     { path: "/import", component: () => import("./students/ImportPlace.vue") },
     { path: "/dispatch", component: () => import("./log/DispatchLog.vue") },
     { path: "/dispatch/:id", component: () => import("./log/DeliveryPage.vue"), props: true },
-    { path: "/practice", component: () => import("./practice/PracticeClassroom.vue") },
+    { path: "/practice", component: () => import("./practice/PracticePlace.vue") },
     { path: "/school", component: () => import("./school/SchoolPlace.vue") },
     { path: "/school/connections", component: () => import("./connections/ConnectionsPlace.vue") },
     { path: "/school/destinations", component: () => import("./destinations/DestinationsPlace.vue") },
@@ -66,5 +68,6 @@ router.afterEach((to) => {
     school: "School",
     you: "You",
   }[place];
-  document.title = name ? `${name} · Patient Courier` : "Patient Courier";
+  const title = name ? `${name} · Patient Courier` : "Patient Courier";
+  document.title = BASE ? `practice · ${title}` : title;
 });

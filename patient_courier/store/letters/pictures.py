@@ -46,6 +46,14 @@ def body(session: Session, key: str) -> bytes | None:
     return session.scalar(select(PictureRow.body).where(PictureRow.key == key))
 
 
+def bring(here: Session, there: Session, text: str, now: Instant) -> None:
+    """Keep there, too, what is shown in a text and was uploaded here alone."""
+    for one in every(here):
+        found = body(here, one.key) if PICTURES + one.key in text else None
+        if found is not None and there.get(PictureRow, one.key) is None:
+            keep(there, one, found, now)
+
+
 def remove(session: Session, key: str) -> None:
     session.execute(delete(PictureRow).where(PictureRow.key == key))
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
-
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 from whenever import Instant
@@ -30,7 +28,7 @@ from patient_courier.store.base.tables import (
 )
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import feedback, issuing, signing_keys
-from patient_courier.store.school.secrets import signing_key
+from patient_courier.store.school.secrets import fresh_secrets
 from patient_courier.store.students.adding import add_student
 from patient_courier.store.students.consents import Source
 
@@ -49,14 +47,7 @@ def open_school(session: Session, file: SchoolFile, now: Instant, *, practice: b
     session.add(SchoolRow(id=1, body=as_data(file.school), practice=practice, stamp=1))
     if practice:
         session.add(ClockRow(id=1, now=now, moving_to=None))
-    session.add_all(
-        [
-            SecretRow(name="intake", value=signing_key()),
-            # A key of its own: whoever checks our calls must not be able to make events.
-            SecretRow(name="calls", value=signing_key()),
-            SecretRow(name="links", value=secrets.token_urlsafe(32)),
-        ]
-    )
+    session.add_all(SecretRow(name=name, value=value) for name, value in fresh_secrets().items())
     session.flush()
     _put_in(session, file, now)
 

@@ -20,6 +20,14 @@ def signing_key() -> str:
     return "whsec_" + b64encode(secrets.token_bytes(32)).decode()
 
 
+def fresh_secrets() -> dict[str, str]:
+    """New keys for a school, by their names: for links, for events that come in, for calls that go out.
+
+    Each of its own: whoever checks our calls must not be able to make events.
+    """
+    return {"links": secrets.token_urlsafe(32), "intake": signing_key(), "calls": signing_key()}
+
+
 def read_secrets(database: Database) -> dict[str, str]:
     """Every key by its name."""
     with database.reading() as session:

@@ -16,7 +16,7 @@ from patient_courier.store.engine.loading import load_states
 from patient_courier.web.context import Reading, Session, ThePost, Writing
 from patient_courier.web.printed_certificate import look_of_certificate
 from patient_courier.web.public.found import Found, find
-from patient_courier.web.public.pages import NoLink, button, page
+from patient_courier.web.public.pages import NoLink, below, button, page
 
 router = APIRouter(prefix="/post", include_in_schema=False)
 
@@ -72,7 +72,9 @@ def _shown(session: Session, found: Found, course: str, now: Claim) -> Response:
         case "issued":
             for one in certificates.of_student(session, found.student.id):
                 if one.course == course and not one.revoked:
-                    return RedirectResponse(f"/certificate/{one.code}/yours", status_code=303)
+                    return RedirectResponse(
+                        f"{below(found.definitions.site)}/certificate/{one.code}/yours", status_code=303
+                    )
             raise NoLink(old=True)
         case "asked" if _put_aside(session, found, course):
             body = f"<p>{name} has looked at your certificate of <b>{said}</b> and wants to see something more first. If that is done, ask again.</p>{button('Ask again')}"

@@ -32,7 +32,7 @@ from patient_courier.web.printed_certificate import (
     printed,
 )
 from patient_courier.web.public.found import plain_look
-from patient_courier.web.public.pages import page
+from patient_courier.web.public.pages import below, page
 
 router = APIRouter(prefix="/certificate", include_in_schema=False)
 Code = Annotated[str, Path(max_length=40, pattern=r"^[A-Za-z0-9 -]+$")]
@@ -40,7 +40,7 @@ Code = Annotated[str, Path(max_length=40, pattern=r"^[A-Za-z0-9 -]+$")]
 MOST_UNKNOWN = RateLimitItemPerHour(100, 1, "certificate")
 _EXAMPLE_DAY = parse_moment("2026-01-01T12:00:00Z")
 _ASK = (
-    '<form method="get" action="/certificate"><label>The number, as it is printed on the certificate'
+    '<form method="get"><label>The number, as it is printed on the certificate'
     '<input type="text" name="number" required maxlength="40" autocomplete="off" placeholder="ABCD-EFGH-JKLM"></label>'
     "<button>Check it</button></form>"
 )
@@ -51,7 +51,7 @@ def ask(post: ThePost, session: Reading, number: Annotated[str, Query(max_length
     """Asks for a number, and leads to its page."""
     plain = "".join(x for x in number.upper() if x.isascii() and x.isalnum())
     if plain:
-        return RedirectResponse(f"/certificate/{plain}", status_code=303)
+        return RedirectResponse(f"{below(post.settings.address)}/certificate/{plain}", status_code=303)
     return page(plain_look(post, session), "Check a certificate", _ASK)
 
 
@@ -154,18 +154,18 @@ def certificate(request: Request, code: Code, post: ThePost, session: Reading) -
     if found.revoked:
         body = f"<p>The certificate <b>{escape(found.code)}</b> was issued once and is no longer valid: the school has taken it back.</p>"
         return page(look, "Taken back", body)
-    design = found.design
+    design, base = found.design, f"{below(definitions.site)}/certificate/{found.code}"
     took = learnt(design)
     modules = "".join(f"<li>{escape(title)}</li>" for title in design.modules)
     body = (
         f"<p><b><bdi>{escape(found.printed_name)}</bdi></b> has finished <b>{escape(design.title)}</b> at {escape(design.school)}. "
         f"The certificate <b>{escape(found.code)}</b> was issued on {escape(day(design, found.issued))}. It is valid.</p>"
-        f"{_picture(found.code)}"
+        f"{_picture(base)}"
         + (f"<h2>What was learnt</h2><p>{escape(took)}.</p>" if took else "")
         + (f"<ul>{modules}</ul>" if len(design.modules) > 1 else "")
-        + f'<p class="soft"><a href="/certificate/{found.code}.pdf">As a PDF</a> · '
-        f'<a href="/certificate/{found.code}/credential.json">As a credential that programs can verify</a> · '
-        f'<a href="/certificate/{found.code}/yours">It is mine</a></p>'
+        + f'<p class="soft"><a href="{base}.pdf">As a PDF</a> · '
+        f'<a href="{base}/credential.json">As a credential that programs can verify</a> · '
+        f'<a href="{base}/yours">It is mine</a></p>'
     )
     head = (
         f'<meta property="og:title" content="{escape(design.title)}">'
@@ -182,16 +182,16 @@ def yours(request: Request, code: Code, post: ThePost, session: Reading) -> HTML
     if found is None or found.revoked:
         return certificate(request, code, post, session)
     definitions = definitions_in(post, session)
-    base = f"/certificate/{found.code}"
+    base = f"{below(definitions.site)}/certificate/{found.code}"
     body = (
-        f"{_picture(found.code)}"
+        f"{_picture(base)}"
         f'<p class="forms"><a href="{base}.pdf" download="certificate-{found.code}.pdf">PDF, for printing</a> '
         f'<a href="{base}.png" download="certificate-{found.code}.png">Picture</a> '
         f'<a href="{base}/credential.json" download="certificate-{found.code}.json">Credential</a></p>'
         '<p class="soft">The picture has the credential in it as well: sites and programs that know Open Badges can read and verify it.</p>'
         f"<h2>Share it</h2>{_copied('An address where anybody can check it', check_address(definitions, found.code))}"
         f"<h2>For your professional profile</h2>{''.join(_copied(*field) for field in _profile(definitions, found))}"
-        '<script src="/certificate/copy.js"></script>'
+        f'<script src="{below(definitions.site)}/certificate/copy.js"></script>'
     )
     return page(look_of_certificate(definitions, found.course), "Your certificate", body, scripts=True)
 
@@ -207,8 +207,8 @@ def _profile(definitions: Definitions, found: Print) -> list[tuple[str, str]]:
     ]
 
 
-def _picture(code: str) -> str:
-    return f'<p><img src="/certificate/{code}.png" alt="The certificate" width="1403" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
+def _picture(base: str) -> str:
+    return f'<p><img src="{base}.png" alt="The certificate" width="1403" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
 
 
 def _copied(label: str, value: str) -> str:

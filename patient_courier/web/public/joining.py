@@ -21,7 +21,7 @@ from patient_courier.store.students.sign_ups import KeptForm
 from patient_courier.web.context import Limits, Reading, Session, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.own_letters import own_letter, post_own
-from patient_courier.web.public.pages import NoLink, button, page, paragraphs
+from patient_courier.web.public.pages import NoLink, below, button, page, paragraphs
 
 router = APIRouter(prefix="/join", include_in_schema=False)
 # Against machines: by internet address, by form, and letters to one address.
@@ -197,7 +197,7 @@ def _shown(
     intro = paragraphs(form.sentence) if form.sentence else ""
     fields = form_fields(form, sent, wrong)
     when = f'<input type="hidden" name="when" value="{escape(post.signer.form_time(form.key))}">'
-    body = f'{said}{intro}<form method="post" action="/join/{form.key}">{fields}{when}<button>{escape(form.says("button"))}</button></form>'
+    body = f'{said}{intro}<form method="post" action="{below(post.settings.address)}/join/{form.key}">{fields}{when}<button>{escape(form.says("button"))}</button></form>'
     status = status or (422 if wrong else 200)
     return page(look, form.title or form.name, body, status=status, head=_HIDDEN, language=form.language)
 

@@ -13,7 +13,7 @@ from patient_courier.store.completion import certificates
 from patient_courier.store.completion.certificates import Print
 from patient_courier.web.context import Reading, Session, ThePost, Writing
 from patient_courier.web.public.found import Found, find
-from patient_courier.web.public.pages import NoLink, page
+from patient_courier.web.public.pages import NoLink, below, page
 
 router = APIRouter(prefix="/post", include_in_schema=False)
 LONGEST = 120
@@ -46,7 +46,7 @@ def set_name(
     certificates.rename(session, one.code, wished, found.now)
     body = (
         f"<p>Your certificate is made out to <b><bdi>{escape(wished)}</bdi></b> from now on.</p>"
-        f'<p><a href="/certificate/{one.code}/yours">Have a look at it</a></p>'
+        f'<p><a href="{below(found.definitions.site)}/certificate/{one.code}/yours">Have a look at it</a></p>'
     )
     return page(found.look, "It is printed so", body)
 
@@ -60,7 +60,7 @@ def _certificate(session: Session, found: Found, course: str) -> Print:
 
 
 def _asked(found: Found, one: Print, wrong: str = "") -> HTMLResponse:
-    picture = f'<p><img src="/certificate/{one.code}.png" alt="Your certificate" width="1403" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
+    picture = f'<p><img src="{below(found.definitions.site)}/certificate/{one.code}.png" alt="Your certificate" width="1403" style="width:100%;height:auto;border:1px solid #c6d3dc"></p>'
     if one.own_name:
         said = f"<p>It is made out to <b><bdi>{escape(one.printed_name)}</bdi></b>, as was wished. If that is wrong, answer to our letter, and we put it right.</p>"
         return page(found.look, "Your name on the certificate", said + picture)

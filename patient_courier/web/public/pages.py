@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from html import escape
+from urllib.parse import urlsplit
 
 from fastapi.responses import HTMLResponse
 
@@ -46,6 +47,11 @@ def button(label: str, name: str = "", value: str = "") -> str:
     """A form with one button, which acts on the page's own address."""
     named = f' name="{escape(name)}" value="{escape(value)}"' if name else ""
     return f'<form method="post"><button{named}>{escape(label)}</button></form>'
+
+
+def below(site: str) -> str:
+    """What stands before the path of every address: nothing, but for a practice copy, which lies below the school's."""
+    return urlsplit(site).path
 
 
 def page(

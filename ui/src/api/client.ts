@@ -1,5 +1,6 @@
 import createClient, { type Middleware } from "openapi-fetch";
 
+import { BASE } from "./base";
 import type { components, paths } from "./schema";
 
 export type Api = components["schemas"];
@@ -58,7 +59,7 @@ const guard: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({ baseUrl: BASE });
 api.use(guard);
 
 /** In the head of a save: over a newer edition than this it is refused. */

@@ -5,10 +5,15 @@ import type { Api } from "./client";
 
 export type Right = Api["SessionOut"]["rights"][number];
 const rights = ref<ReadonlySet<Right>>(new Set());
+/** Whether this school has a clock that can be moved, and whether it is a practice copy of another one. */
+export const inPractice = ref(false);
+export const inCopy = ref(false);
 
 /** What the person who signed in may do: from the same table that the routes read. */
 export function useRights(session: Api["SessionOut"]): void {
   rights.value = new Set(session.rights);
+  inPractice.value = session.practice;
+  inCopy.value = session.copy_of_school;
 }
 
 export const may = (right: Right) => rights.value.has(right);

@@ -2691,6 +2691,31 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice-copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Copy */
+        get: operations["get_copy_api_practice_copy_get"];
+        put?: never;
+        /**
+         * Make Copy
+         * @description Make a copy beside the school, in the place of one that is there; ask until it is ready.
+         */
+        post: operations["make_copy_api_practice_copy_post"];
+        /**
+         * Throw Away
+         * @description Throw the copy away, with all that was tried in it.
+         */
+        delete: operations["throw_away_api_practice_copy_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/certificates/{student}": {
         parameters: {
             query?: never;
@@ -4496,6 +4521,27 @@ export interface paths {
          * @description Call a tag something else everywhere, or merge it with another. Nothing is set going by that.
          */
         post: operations["rename_api_tags_rename_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/take-over/{kind}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Look */
+        get: operations["look_api_take_over__kind___key__get"];
+        put?: never;
+        /**
+         * Take Over
+         * @description Make it in the school: beside what is there, and in nobody's way until its owner has let it run. 409 says why not.
+         */
+        post: operations["take_over_api_take_over__kind___key__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6456,6 +6502,17 @@ export interface components {
             /** Size */
             size: number;
             store: components["schemas"]["StoreOut"] | null;
+        };
+        /**
+         * CopyOf
+         * @description Whose names: the students' own, made-up ones; or the demo school instead of one's own.
+         */
+        CopyOf: {
+            /**
+             * Names
+             * @enum {string}
+             */
+            names: "real" | "made_up" | "demo";
         };
         /**
          * CopyOut
@@ -9985,6 +10042,27 @@ export interface components {
             /** Starts */
             starts: string;
         };
+        /** OverLine */
+        OverLine: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * OverPart
+         * @description A letter or a sequence that is another one here: new altogether, or what differs from the school's.
+         */
+        OverPart: {
+            /** Fresh */
+            fresh: boolean;
+            /** Lines */
+            lines: components["schemas"]["OverLine"][];
+            /** Title */
+            title: string;
+        };
         /**
          * OwnIntakeOut
          * @description Counts are those of thirty days, ``line`` the messages day by day; ``unusable`` events stand in Needs you.
@@ -10365,6 +10443,45 @@ export interface components {
             unread: string | null;
             /** Waiting */
             waiting: number;
+        };
+        /**
+         * PracticeCopyOut
+         * @description How it stands: none, making (``done`` of ``total`` steps), ready (at ``address``, until ``ends``) or failed (why).
+         */
+        PracticeCopyOut: {
+            /** Address */
+            address?: string | null;
+            /**
+             * Days
+             * @default 14
+             */
+            days: number;
+            /**
+             * Done
+             * @default 0
+             */
+            done: number;
+            /** Ends */
+            ends?: string | null;
+            /** Made */
+            made?: string | null;
+            /** Names */
+            names?: string | null;
+            /**
+             * Refused
+             * @default
+             */
+            refused: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "none" | "making" | "ready" | "failed";
+            /**
+             * Total
+             * @default 0
+             */
+            total: number;
         };
         /**
          * PretendIn
@@ -11545,11 +11662,13 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description The person who is signed in (``by_itself``: as the demo does it) and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change.
+         * @description The person who is signed in (``by_itself``: as the demo does it), whether this is a practice copy, what their role may; ``csrf`` goes into the X-CSRF-Token header of every change.
          */
         SessionOut: {
             /** By Itself */
             by_itself: boolean;
+            /** Copy Of School */
+            copy_of_school: boolean;
             /** Csrf */
             csrf: string;
             /** Email */
@@ -12442,6 +12561,26 @@ export interface components {
              * @default []
              */
             remove: string[];
+        };
+        /**
+         * TakeOverOut
+         * @description What differs from the school, and what keeps it from being taken over (``faults``).
+         */
+        TakeOverOut: {
+            /** Faults */
+            faults: string[];
+            /** Parts */
+            parts: components["schemas"]["OverPart"][];
+        };
+        /**
+         * TakenOver
+         * @description Where the draft is in the school.
+         */
+        TakenOver: {
+            /** Name */
+            name: string;
+            /** To */
+            to: string;
         };
         /** TalkLine */
         TalkLine: {
@@ -19854,6 +19993,124 @@ export interface operations {
             };
         };
     };
+    get_copy_api_practice_copy_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeCopyOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    make_copy_api_practice_copy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyOf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeCopyOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    throw_away_api_practice_copy_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeCopyOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     certificates_api_practice_certificates__student__get: {
         parameters: {
             query?: never;
@@ -24417,6 +24674,88 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    look_api_take_over__kind___key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "letter" | "sequence";
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOverOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    take_over_api_take_over__kind___key__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "letter" | "sequence";
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOver"];
+                };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {

@@ -5,10 +5,11 @@ import Input from "ant-design-vue/es/input";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { rooted } from "../api/base";
 import { api, type Api, begunFrom, data } from "../api/client";
 import { useAct } from "../parts/act";
 import ClashDialog from "../parts/ClashDialog.vue";
-import { useDraft } from "../parts/draft";
+import { placeOf as draftOf, useDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -145,7 +146,7 @@ const turn = useAct(
 );
 const remove = useAct(() => data(api.DELETE("/api/connections/{key}", { params: path.value })), {
   done: () => {
-    localStorage.removeItem(`draft:connection:${props.id}`);
+    localStorage.removeItem(draftOf(`connection:${props.id}`));
     void router.push("/school/connections");
   },
 });
@@ -269,7 +270,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
           :maxlength="100"
           @change="(event: Event) => (file = { ...file, name: typed(event) || file.key })"
       /></label>
-      <ConnectionFileBox v-model="file" :address="`/api/connections/${found.key}/file`" />
+      <ConnectionFileBox v-model="file" :address="rooted(`/api/connections/${found.key}/file`)" />
       <div><button class="link label" @click="askRemove">Remove this connection</button></div>
     </section>
   </div>

@@ -7,6 +7,7 @@ import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 
+import { rooted } from "../api/base";
 import { api, csrfToken, data } from "../api/client";
 import PicturePick from "../parts/PicturePick.vue";
 import { type Certificate, LANGUAGES } from "./certificate";
@@ -56,7 +57,7 @@ const asData = (blob: Blob) =>
     reader.readAsDataURL(blob);
   });
 async function draw(body: string): Promise<void> {
-  const answer = await fetch("/api/certificates/preview", {
+  const answer = await fetch(rooted("/api/certificates/preview"), {
     method: "POST",
     headers: { "Content-Type": "application/json", "X-CSRF-Token": csrfToken() },
     body,

@@ -6,6 +6,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, reactive, ref } from "vue";
 import { useRoute } from "vue-router";
 
+import { rooted } from "../api/base";
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
 import { useAct } from "../parts/act";
@@ -35,8 +36,8 @@ const { data: page } = useQuery({
   queryFn: () => data(api.GET("/api/certificates", { params: { query: query.value } })),
   placeholderData: keepPreviousData,
 });
-const csv = computed(
-  () =>
+const csv = computed(() =>
+  rooted(
     `/api/certificates/csv?${new URLSearchParams({
       q: asked.q,
       course: asked.course,
@@ -44,6 +45,7 @@ const csv = computed(
       ...(asked.since && { since: asked.since }),
       ...(asked.until && { until: asked.until }),
     })}`,
+  ),
 );
 const naming = ref<Certificate | null>(null);
 const name = ref("");
@@ -107,7 +109,11 @@ useQuery({
 <template>
   <PageHead title="Certificates" :above="{ to: '/courses', name: 'Courses' }">
     <template v-if="asked.course"
-      ><a v-if="archive?.state === 'done'" v-proved :href="`/api/certificates/archive/${archive.id}/file`" download
+      ><a
+        v-if="archive?.state === 'done'"
+        v-proved
+        :href="rooted(`/api/certificates/archive/${archive.id}/file`)"
+        download
         ><Button type="primary">Fetch {{ archive.total }} PDFs</Button></a
       ><Button v-else :loading="draw.isPending.value || archive?.state === 'working'" @click="draw.mutate()">{{
         archive?.state === "working" ? `${archive.done} of ${archive.total} drawn` : "All PDFs of this course"
@@ -184,7 +190,9 @@ useQuery({
         <tbody>
           <tr v-for="one in page.items" :key="one.code">
             <td>
-              <a :href="`/certificate/${one.code}`" target="_blank" rel="noopener" class="postmark">{{ one.code }}</a>
+              <a :href="rooted(`/certificate/${one.code}`)" target="_blank" rel="noopener" class="postmark">{{
+                one.code
+              }}</a>
             </td>
             <td>
               <RouterLink :to="`/students/${one.student}`"
@@ -208,8 +216,8 @@ useQuery({
             <td class="acts">
               <span v-if="one.state === 'taken_back'" class="pill skipped">taken back</span
               ><template v-else
-                ><a :href="`/certificate/${one.code}/yours`" target="_blank" rel="noopener">Their page</a
-                ><a :href="`/certificate/${one.code}.pdf`" target="_blank" rel="noopener">PDF</a
+                ><a :href="rooted(`/certificate/${one.code}/yours`)" target="_blank" rel="noopener">Their page</a
+                ><a :href="rooted(`/certificate/${one.code}.pdf`)" target="_blank" rel="noopener">PDF</a
                 ><button class="link" @click="((naming = one), (name = one.own_name ? one.name : ''))">Name</button
                 ><button class="link" @click="askBack(one)">Take back</button></template
               >

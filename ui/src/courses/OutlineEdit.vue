@@ -7,6 +7,7 @@ import InputNumber from "ant-design-vue/es/input-number";
 import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
+import { rooted } from "../api/base";
 import { api, type Api, begunFrom, data } from "../api/client";
 import { useAct } from "../parts/act";
 import DurationInput from "../parts/DurationInput.vue";
@@ -208,7 +209,7 @@ function setPrice(one: Offer, text: string): void {
     <ClashDialog :clash="clash" :base="base" :mine="current" @later="clash = null" @chosen="choose" />
     <div class="bar">
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
-      <a :href="`/api/courses/${id}/outline.csv`" download><Button>Outline as CSV</Button></a>
+      <a :href="rooted(`/api/courses/${id}/outline.csv`)" download><Button>Outline as CSV</Button></a>
       <Button :loading="read.isPending.value" @click="file?.click()">Read outline from CSV</Button
       ><input
         ref="file"

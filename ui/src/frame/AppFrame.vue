@@ -5,11 +5,12 @@ import { useRoute } from "vue-router";
 import { api, type Api } from "../api/client";
 import { may } from "../api/rights";
 import { useFrame } from "./frame";
+import CopyBand from "../practice/CopyBand.vue";
 import CommandPalette from "./CommandPalette.vue";
 import SchoolClock from "./SchoolClock.vue";
 import { useScrolled } from "./scrolled";
 
-const props = defineProps<{ session: Api["SessionOut"] }>();
+defineProps<{ session: Api["SessionOut"] }>();
 const emit = defineEmits<{ leave: [] }>();
 const { data: frame, error } = useFrame();
 // Where nothing can be read any more, the refusal says why.
@@ -33,7 +34,7 @@ const places = computed(() => [
     : []),
 ]);
 const backRoom = computed(() => [
-  ...(props.session.practice && may("run") ? [{ to: "/practice", name: "Practice classroom" }] : []),
+  ...(may("run") ? [{ to: "/practice", name: "Practice classroom" }] : []),
   ...(may("settings") ? [{ to: "/school", name: "School" }] : []),
   { to: "/you", name: "You" },
 ]);
@@ -57,7 +58,7 @@ async function signOut(): Promise<void> {
 </script>
 
 <template>
-  <div class="frame">
+  <div class="frame" :class="{ copy: session.copy_of_school }">
     <a class="skip" href="#place">Skip the menu</a>
     <nav class="rail" :class="{ open }" aria-label="Places">
       <div class="top">
@@ -98,6 +99,7 @@ async function signOut(): Promise<void> {
     </nav>
     <CommandPalette ref="palette" :places="[...places, ...backRoom]" />
     <main id="place" class="place-room">
+      <CopyBand v-if="session.copy_of_school" :school="session.school" :may-throw="may('run')" />
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <p v-if="frame?.coming_back && route.path !== '/school/coming-back'" class="trouble" role="alert">
         {{ frame.coming_back }} <RouterLink v-if="may('keep')" to="/school/coming-back">Look now</RouterLink>
@@ -130,6 +132,9 @@ async function signOut(): Promise<void> {
   display: flex;
   flex-direction: column;
   overflow-y: auto;
+}
+.copy .rail {
+  background: #e6dcee;
 }
 .top {
   display: flex;

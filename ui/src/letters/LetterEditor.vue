@@ -23,6 +23,7 @@ import FindingLines from "../parts/FindingLines.vue";
 import LetterMore from "./LetterMore.vue";
 import LetterTabs from "./LetterTabs.vue";
 import { patched } from "./patched";
+import TakeOver from "../practice/TakeOver.vue";
 import SeenSide from "./SeenSide.vue";
 import WhomNext from "./WhomNext.vue";
 
@@ -157,6 +158,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", keys, true));
         }}</span></template
       >
       <LetterMore v-model:letter="current" />
+      <TakeOver v-if="id !== 'new'" :id="id" kind="letter" :changed="changed" />
       <Button :disabled="!shownAs" @click="testing = true">Send me a test</Button>
       <Button :disabled="!canUndo" @click="undo">Undo</Button><Button :disabled="!canRedo" @click="redo">Redo</Button>
       <Button type="primary" :disabled="!changed" :loading="saving" @click="save">{{

@@ -8,6 +8,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref, toRefs } from "vue";
 import { useRouter } from "vue-router";
 
+import { rooted } from "../api/base";
 import { api, csrfToken, data, ONLY_NEW } from "../api/client";
 import { PURPOSES } from "../api/school-file";
 import { useThings } from "../api/things";
@@ -109,7 +110,7 @@ async function bring(event: Event): Promise<void> {
   const chosen = (event.target as HTMLInputElement).files?.[0];
   if (file.value) file.value.value = "";
   if (!chosen) return;
-  const answer = await fetch(`/api/letters/read?${new URLSearchParams({ name: chosen.name })}`, {
+  const answer = await fetch(rooted(`/api/letters/read?${new URLSearchParams({ name: chosen.name })}`), {
     method: "POST",
     headers: { "X-CSRF-Token": csrfToken(), "Content-Type": "application/octet-stream" },
     body: chosen,

@@ -9,6 +9,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { rooted } from "../api/base";
 import { api, data } from "../api/client";
 import type { Letter } from "../api/school-file";
 import { useAct } from "../parts/act";
@@ -71,7 +72,7 @@ async function askAway(): Promise<void> {
     away.mutate();
 }
 const file = (form: string) =>
-  `/api/letters/${encodeURIComponent(key.value)}/file?${new URLSearchParams({ form, student: shownAs.value })}`;
+  rooted(`/api/letters/${encodeURIComponent(key.value)}/file?${new URLSearchParams({ form, student: shownAs.value })}`);
 </script>
 
 <template>

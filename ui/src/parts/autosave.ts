@@ -1,6 +1,7 @@
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { onBeforeRouteLeave } from "vue-router";
 
+import { BASE } from "../api/base";
 import { Refusal } from "../api/client";
 import type { Edition } from "./draft";
 
@@ -22,7 +23,7 @@ export function useAutosave<T extends object>(
   const clash = ref<Edition<T> | null>(null);
   const text = computed(() => (current.value ? JSON.stringify(current.value) : ""));
   const changed = computed(() => current.value !== null && text.value !== saved.value);
-  const place = () => `unsaved:${name()}`;
+  const place = () => `${BASE}unsaved:${name()}`;
   let timer = 0;
   let under: Promise<void> | null = null;
 

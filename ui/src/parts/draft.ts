@@ -1,6 +1,7 @@
 import { computed, ref, watch } from "vue";
 import { onBeforeRouteLeave } from "vue-router";
 
+import { BASE } from "../api/base";
 import { Refusal } from "../api/client";
 import { useNotice } from "./notice";
 
@@ -21,7 +22,7 @@ interface Kept {
   page: number;
 }
 
-export const placeOf = (name: string) => `draft:${name}`;
+export const placeOf = (name: string) => `${BASE}draft:${name}`;
 /** Whether something has changes in this browser that are not saved. */
 export const hasDraft = (name: string) => localStorage.getItem(placeOf(name)) !== null;
 

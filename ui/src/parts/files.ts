@@ -1,10 +1,11 @@
+import { rooted } from "../api/base";
 import { csrfToken, proven, Refusal } from "../api/client";
 
 /** Ask for a file and let the browser keep it. */
 export async function keepFile(address: string, name: string, body?: unknown): Promise<void> {
   const asking = () =>
     fetch(
-      address,
+      rooted(address),
       body === undefined
         ? {}
         : {
@@ -28,7 +29,7 @@ export async function keepFile(address: string, name: string, body?: unknown): P
 /** Send a file as it is; what the server has read in it comes back. Throws its refusal. */
 export async function sendFile<T>(address: string, file: File): Promise<T> {
   const asking = () =>
-    fetch(address, {
+    fetch(rooted(address), {
       method: "POST",
       headers: { "X-CSRF-Token": csrfToken(), "Content-Type": "application/octet-stream" },
       body: file,

@@ -1,8 +1,9 @@
+import { rooted } from "../api/base";
 import { type Api, csrfToken } from "../api/client";
 
 /** Upload a picture file; the answer is the picture as it is kept. Throws with the server's sentence. */
 export async function uploaded(file: File): Promise<Api["PictureOut"]> {
-  const answer = await fetch(`/api/pictures?${new URLSearchParams({ name: file.name.slice(0, 200) })}`, {
+  const answer = await fetch(rooted(`/api/pictures?${new URLSearchParams({ name: file.name.slice(0, 200) })}`), {
     method: "POST",
     headers: { "X-CSRF-Token": csrfToken(), "Content-Type": "application/octet-stream" },
     body: file,

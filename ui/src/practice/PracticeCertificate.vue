@@ -2,6 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 
+import { rooted } from "../api/base";
 import { api, type Api, data } from "../api/client";
 import { useNotice } from "../parts/notice";
 
@@ -44,13 +45,13 @@ const SAYS: Record<string, string> = {
     >
     <span class="acts">
       <template v-if="one.standing === 'issued'"
-        ><a :href="`/certificate/${one.code}/yours`" target="_blank" rel="noopener">Open it</a
+        ><a :href="rooted(`/certificate/${one.code}/yours`)" target="_blank" rel="noopener">Open it</a
         ><a v-if="one.name_page" :href="one.name_page" target="_blank" rel="noopener"
           >Say how my name is printed</a
         ></template
       >
       <a v-else-if="one.claim_page" :href="one.claim_page" target="_blank" rel="noopener">Ask for it</a>
-      <a v-if="one.code" :href="`/certificate/${one.code}`" target="_blank" rel="noopener">Check it</a>
+      <a v-if="one.code" :href="rooted(`/certificate/${one.code}`)" target="_blank" rel="noopener">Check it</a>
       <Button v-if="one.standing === 'issued'" size="small" type="text" @click="back.mutate()"
         >As the owner: take it back</Button
       >

@@ -5,6 +5,7 @@ import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
 import { computed, watch } from "vue";
 
+import { rooted } from "../api/base";
 import { api, type Api, data } from "../api/client";
 import { useAct } from "../parts/act";
 import EmptyState from "../parts/EmptyState.vue";
@@ -25,7 +26,7 @@ const { data: found } = useQuery({
   queryFn: () => data(api.GET("/api/changes", { params: { query: { ...asked } } })),
   placeholderData: keepPreviousData,
 });
-const csv = computed(() => `/api/changes/csv?${new URLSearchParams({ q: asked.q, who: asked.who })}`);
+const csv = computed(() => rooted(`/api/changes/csv?${new URLSearchParams({ q: asked.q, who: asked.who })}`));
 const back = useAct((id: number) => data(api.POST("/api/changes/{id}/put-back", { params: { path: { id } } })), {
   done: (out) => notice.done(`${out.title}: it is as it was.`),
 });

@@ -7,11 +7,12 @@ import InputNumber from "ant-design-vue/es/input-number";
 import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
+import { rooted } from "../api/base";
 import { api, type Api, begunFrom, data } from "../api/client";
 import type { School } from "../api/school-file";
 import { FRESH_HOURS } from "../api/school-file";
 import ClashDialog from "../parts/ClashDialog.vue";
-import { useDraft } from "../parts/draft";
+import { placeOf, useDraft } from "../parts/draft";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import LettersBox from "./LettersBox.vue";
@@ -67,7 +68,7 @@ const bring = useMutation({
   onSuccess: (now) => {
     wrong.value = "";
     notice.done(`Imported: ${now.students} students, ${now.events} events, ${now.sequences} sequences.`);
-    localStorage.removeItem("draft:school");
+    localStorage.removeItem(placeOf("school"));
     void client.invalidateQueries();
   },
   onError: (error) => (wrong.value = error.message),
@@ -173,7 +174,7 @@ async function take(event: Event): Promise<void> {
         A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.
       </p>
       <div>
-        <a v-proved :href="`/api/school/file${withKeys ? '?keys=true' : ''}`" download="school.json"
+        <a v-proved :href="rooted(`/api/school/file${withKeys ? '?keys=true' : ''}`)" download="school.json"
           ><Button>Export the school</Button></a
         >
       </div>

@@ -40,6 +40,7 @@ import * as tree from "./tree";
 import VersionsDialog from "./VersionsDialog.vue";
 import { STATUS } from "./words";
 import { useAway } from "../parts/away";
+import TakeOver from "../practice/TakeOver.vue";
 
 const props = defineProps<{ id: string }>();
 const key = computed(() => props.id);
@@ -236,6 +237,7 @@ watch(changedRehearsals, (now, before) => {
           <button class="link soft" @click="people = 'left'">{{ found.left }} left early</button>
         </span>
       </template>
+      <TakeOver :id="key" kind="sequence" :changed="changed" />
       <Button @click="router.push(`/sequences/${key}/rehearsal`)">Rehearse</Button>
       <Button
         v-if="found.status === 'running'"

@@ -10,7 +10,7 @@ import { api, type Api, begunFrom, data } from "../api/client";
 import { useAct } from "../parts/act";
 import ClashDialog from "../parts/ClashDialog.vue";
 import { useCopy } from "../parts/copying";
-import { useDraft } from "../parts/draft";
+import { placeOf, useDraft } from "../parts/draft";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -114,7 +114,7 @@ async function draw(body: Record<string, unknown>): Promise<void> {
 const copy = useCopy();
 const remove = useAct(() => data(api.DELETE("/api/sign-up-forms/{key}", { params: path.value })), {
   done: () => {
-    localStorage.removeItem(`draft:sign-up:${props.id}`);
+    localStorage.removeItem(placeOf(`sign-up:${props.id}`));
     void router.push("/school/sign-up");
   },
 });

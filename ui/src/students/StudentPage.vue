@@ -4,6 +4,7 @@ import Button from "ant-design-vue/es/button";
 import Segmented from "ant-design-vue/es/segmented";
 import { computed, ref } from "vue";
 
+import { rooted } from "../api/base";
 import { api, data } from "../api/client";
 import { useAct } from "../parts/act";
 import EmptyState from "../parts/EmptyState.vue";
@@ -138,7 +139,9 @@ const OUTCOME: Record<string, string> = {
         <section v-if="student.certificates.length" class="sheet box">
           <h2>Certificates</h2>
           <p v-for="one in student.certificates" :key="one.code">
-            <a :href="`/certificate/${one.code}`" target="_blank" rel="noopener" class="postmark">{{ one.code }}</a>
+            <a :href="rooted(`/certificate/${one.code}`)" target="_blank" rel="noopener" class="postmark">{{
+              one.code
+            }}</a>
             {{ one.course }}<br /><span class="label">{{
               one.revoked ? "taken back" : `printed for ${one.name || "a student of the school"}`
             }}</span>
@@ -226,7 +229,7 @@ const OUTCOME: Record<string, string> = {
         <section class="sheet box">
           <h2>Their data</h2>
           <p>
-            <a v-proved :href="`/api/students/${encodeURIComponent(student.key)}/everything`" download
+            <a v-proved :href="rooted(`/api/students/${encodeURIComponent(student.key)}/everything`)" download
               >Everything about them, as JSON</a
             >
           </p>

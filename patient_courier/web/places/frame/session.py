@@ -61,7 +61,7 @@ class NewPassword(BaseModel):
 
 
 class SessionOut(BaseModel):
-    """The person who is signed in (``by_itself``: as the demo does it) and what their role may; ``csrf`` goes into the X-CSRF-Token header of every change."""
+    """The person who is signed in (``by_itself``: as the demo does it), whether this is a practice copy, what their role may; ``csrf`` goes into the X-CSRF-Token header of every change."""
 
     name: str
     email: str
@@ -69,6 +69,7 @@ class SessionOut(BaseModel):
     school: str
     practice: bool
     by_itself: bool
+    copy_of_school: bool
     role: str
     rights: list[Right]
 
@@ -76,11 +77,12 @@ class SessionOut(BaseModel):
 @router.get("/session")
 def get_session(request: Request, response: Response, post: ThePost) -> SessionOut:
     """Who is signed in. The demo signs its owner in by itself."""
-    token = token_of(request)
-    with post.database.reading() as session:
-        user = user_of_session(session, token, real_now()) if token else None
-        if user is not None and token is not None:
-            return _session(session, post, user, token)
+    token, served = token_of(request), request.scope["served"]
+    with served.people.reading() as people:
+        user = user_of_session(people, token, real_now()) if token else None
+    if user is not None and token is not None:
+        with post.database.reading() as session:
+            return _session(session, post, user, token, copy=served.real is not None)
     if not post.settings.demo:
         raise HTTPException(401, "Please sign in.")
     with post.database.writing() as session:
@@ -238,7 +240,7 @@ def hit(request: Request, limits: MovingWindowRateLimiter, what: str) -> None:
         raise TooOften(900)
 
 
-def _session(session: Session, post: Post, user: User, token: str) -> SessionOut:
+def _session(session: Session, post: Post, user: User, token: str, *, copy: bool = False) -> SessionOut:
     school = definitions_in(post, session).school
     practice = read_clock(session).practice
     return SessionOut(
@@ -248,6 +250,7 @@ def _session(session: Session, post: Post, user: User, token: str) -> SessionOut
         school=school.name,
         practice=practice,
         by_itself=post.settings.demo,
+        copy_of_school=copy,
         role=user.role,
         rights=[right for right in RIGHTS if may(user.role, right)],
     )

@@ -80,10 +80,18 @@ def _out(one: pictures.Kept) -> PictureOut:
     return PictureOut(key=one.key, path=PICTURES + one.key, name=one.name, width=one.width, height=one.height)
 
 
+def _of_copy(request: Request, key: str) -> bytes | None:
+    copy = request.scope["served"].copy.open
+    if copy is None:
+        return None
+    with copy.served.post.database.reading() as session:
+        return pictures.body(session, key)
+
+
 @public.get("/{key}")
-def show(key: PictureKey, session: Reading) -> Response:
-    """A picture; what is called by its digest never changes."""
-    body = pictures.body(session, key)
+def show(key: PictureKey, request: Request, session: Reading) -> Response:
+    """A picture; what is called by its digest never changes, so one of the practice copy may be asked for here."""
+    body = pictures.body(session, key) or _of_copy(request, key)
     if body is None:
         raise HTTPException(404, "There is no such picture.")
     headers = {
