@@ -360,7 +360,7 @@ def wants_proof(method: str, path: str) -> bool:
 # What a practice copy has not: those who may come in, what goes out and what is kept belong to the school.
 _ONLY_IN_SCHOOL: Final = (
     "/api/helpers", "/api/invitations", "/api/school/mail", "/api/school/copies", "/api/coming-back",
-    "/api/check-up", "/api/signing-keys", "/api/api-keys", "/api/fetched-lists", "/api/practice-copy",
+    "/api/check-up", "/api/api-keys", "/api/fetched-lists", "/api/practice-copy",
 )  # fmt: skip
 
 

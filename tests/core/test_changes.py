@@ -54,7 +54,7 @@ def test_steps_are_told_by_their_ids_and_secrets_by_nothing_but_that_they_are_ot
         "ended": False,
     }
     assert list(lines_of(before, after)) == [
-        Line("steps · w", "id w, for P1D", ""),
+        Line("steps · w", "id w, for 1 day", ""),
         Line("steps · s · letter", "a", "b"),
         Line("steps · t", "", "id t, tag x"),
         Line("password", "", "another one"),

@@ -132,7 +132,7 @@ def test_a_letter_and_a_sequence_are_taken_over_as_drafts_with_what_differs(real
     assert client.put(f"{copy}/api/sequences/welcome", json={**sequence, "steps": steps}).status_code == 200
     found = client.get(f"{copy}/api/take-over/sequence/welcome").json()
     assert [(part["title"], [tuple(line.values()) for line in part["lines"]]) for part in found["parts"]] == [
-        ("Sequence “welcome”", [("steps · w · for", "P1D", "P3D")]),
+        ("Sequence “welcome”", [("steps · w · for", "1 day", "3 days")]),
         ("Letter “Year”", [("subject", body["subject"], "Your year")]),
     ]
     taken = client.post(f"{copy}/api/take-over/sequence/welcome").json()

@@ -8,7 +8,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
+from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.school.text import clean_line
+from patient_courier.core.telling.words import span
 
 MOST_LINES, LONGEST = 40, 400
 # More students than this in one act are told as a number.
@@ -25,6 +27,7 @@ OF_STUDENTS: Final = frozenset({"student", "tag", "enrolment", "certificate", "p
 # What can be put back as it was, from what is kept here.
 PUT_BACK: Final = frozenset({"school", "letter", "layout", "audience"})
 SECRET: Final = frozenset({"password", "secret", "private", "token", "phrase", "value"})
+_SPAN: Final = re.compile(r"P[\dT][\dTHMSDWY.]*$")
 SETTINGS: Final[Mapping[str, str]] = {
     "posting": "Mail servers", "copying": "Copies", "incoming": "The mailbox that is read", "changes": "What was changed",
 }  # fmt: skip
@@ -196,9 +199,19 @@ def said(value: Any) -> str:
         found = ", ".join(inside)
     elif isinstance(value, list):
         found = ", ".join(said(one) for one in value)
+    elif isinstance(value, str) and _SPAN.match(value):
+        found = _span(value)
     else:
         found = clean_line(re.sub(r"\s+", " ", re.sub(r"</?[a-zA-Z][^>]*>", " ", str(value)))).strip()
     return found if len(found) <= LONGEST else found[: LONGEST - 1] + "…"
+
+
+def _span(text: str) -> str:
+    """A length of time (ISO 8601) in words; what only looks like one, as it is."""
+    try:
+        return span(Duration.parse(text))
+    except ValueError:
+        return text
 
 
 def _inside(name: object, value: Any) -> str:

@@ -24,6 +24,7 @@ from tests.web.conftest import PASSWORD, App, purchase
 OPEN = {
     "GET /api/session", "POST /api/session", "POST /api/session/forgotten", "POST /api/session/new-password",
     "POST /api/set-up", "POST /api/set-up/look", "POST /api/invitations", "POST /api/invitations/look",
+    "POST /api/session/passkey", "POST /api/session/second",
 }  # fmt: skip
 ROUTES = sorted(
     f"{method.upper()} {path}"

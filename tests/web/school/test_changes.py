@@ -33,7 +33,7 @@ def test_letters_sequences_settings_and_students_say_before_and_after(app):
     sequence = client.get("/api/sequences/welcome").json()["body"]
     steps = [{**step, "for": "P3D"} if step["id"] == "w" else step for step in sequence["steps"]]
     assert client.put("/api/sequences/welcome", json={**sequence, "steps": steps}).status_code == 200
-    assert lines(listed(app)[0]) == [("steps · w · for", "P1D", "P3D")]
+    assert lines(listed(app)[0]) == [("steps · w · for", "1 day", "3 days")]
     # What is saved by taking all away and putting all back is told only where it differs.
     courses = client.get("/api/courses").json()
     key = courses[0]["key"] if isinstance(courses, list) else courses["items"][0]["key"]

@@ -46,6 +46,9 @@ async function throwAway(): Promise<void> {
   justify-content: space-between;
   align-items: center;
   flex: none;
+  position: sticky;
+  top: 0;
+  z-index: 6;
 }
 .acts {
   display: flex;

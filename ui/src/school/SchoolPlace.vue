@@ -8,6 +8,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
 import { rooted } from "../api/base";
+import { inCopy } from "../api/rights";
 import { api, type Api, begunFrom, data } from "../api/client";
 import type { School } from "../api/school-file";
 import { FRESH_HOURS } from "../api/school-file";
@@ -156,14 +157,19 @@ async function take(event: Event): Promise<void> {
     </section>
     <section class="sheet box">
       <h2>How it runs</h2>
-      <p class="soft">
+      <p v-if="inCopy" class="soft">
+        Mail, copies, helpers and the check-up belong to the school, not to a practice copy of it.
+      </p>
+      <p v-else class="soft">
         Where letters are handed over, what brings the school back when a disk is lost, and who else may come in.
       </p>
       <div class="ways">
-        <RouterLink to="/school/mail"><Button>Mail</Button></RouterLink
-        >{{ " " }} <RouterLink to="/school/copies"><Button>Copies</Button></RouterLink>
-        <RouterLink to="/school/helpers"><Button>Helpers</Button></RouterLink>
-        <RouterLink to="/school/check-up"><Button>Check-up</Button></RouterLink>
+        <template v-if="!inCopy">
+          <RouterLink to="/school/mail"><Button>Mail</Button></RouterLink>
+          <RouterLink to="/school/copies"><Button>Copies</Button></RouterLink>
+          <RouterLink to="/school/helpers"><Button>Helpers</Button></RouterLink>
+          <RouterLink to="/school/check-up"><Button>Check-up</Button></RouterLink>
+        </template>
         <RouterLink to="/school/changes"><Button>What was changed</Button></RouterLink>
       </div>
     </section>

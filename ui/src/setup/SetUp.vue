@@ -49,6 +49,23 @@ async function make(): Promise<void> {
   }
   busy.value = false;
 }
+/** The demo takes a while to be made: asked for until it is there. */
+async function demo(): Promise<void> {
+  busy.value = true;
+  refused.value = "";
+  try {
+    let made = await data(api.POST("/api/practice-copy", { body: { names: "demo" } }));
+    while (made.state === "making") {
+      await new Promise((wait) => window.setTimeout(wait, 700));
+      made = await data(api.GET("/api/practice-copy"));
+    }
+    if (made.state === "ready") window.location.assign(`${made.address}/today`);
+    else throw new Error(made.refused);
+  } catch (error) {
+    refused.value = (error as Error).message;
+    busy.value = false;
+  }
+}
 function go(to: string): void {
   void router.push(to).then(() => emit("leave"));
 }
@@ -122,6 +139,15 @@ const ready = () => {
           <b>Bring a school file</b
           ><span>Everything of a school you have: “Files in and out”, at the end of School.</span>
         </button>
+        <button class="way" :disabled="busy" @click="demo">
+          <b>Look at the demo in a practice copy</b
+          ><span>{{
+            busy
+              ? "It is being made: 386 students and four months of post. This takes a minute …"
+              : "A school that has run for four months, beside yours. It goes by itself after two weeks."
+          }}</span>
+        </button>
+        <p v-if="refused" role="alert" class="refused">{{ refused }}</p>
       </div>
     </div>
   </main>
