@@ -1,4 +1,5 @@
-"""Copies of a large school: how long one takes beside a bare copy of the file, what pages take meanwhile, and coming back."""
+"""Copies of a large school: how long one takes beside a bare copy of the file, what pages take meanwhile, coming back, and
+practice copies."""
 
 from __future__ import annotations
 
@@ -55,9 +56,7 @@ def filled(path: Path) -> Database:
 
 def copies(report: Report, folder: Path) -> None:
     database = filled(folder / "years.db")
-    with database.writing() as session:
-        # A real school: without a clock of its own.
-        session.execute(text("DELETE FROM clock"))
+    # Its clock stands still, so that nothing falls due meanwhile.
     token = sign_in(database)
     size = database.path.stat().st_size / 1e6
     began = time.perf_counter()
@@ -89,4 +88,19 @@ def copies(report: Report, folder: Path) -> None:
             seconds = time.perf_counter() - began
         report.note(f"back from it, {what}, until its pages are served: {seconds:.1f} s")
         again.close()
+    _practice(report, database, Settings(database=database.path, smtp_host="", port=port), token)
     database.close()
+
+
+def _practice(report: Report, database: Database, settings: Settings, token: str) -> None:
+    """Practice copies beside the school that is being served, until their first page."""
+    for names in ("real", "made_up"):
+        app = create_app(Post(database, settings))
+        with served(app, settings.port) as address, pages(address, token) as took:
+            began = time.perf_counter()
+            app.copy.make(names, lambda more: None)
+            seconds = time.perf_counter() - began
+        report.note(
+            f"a practice copy, names {names}, until it is served: {seconds:.1f} s; pages of the school meanwhile "
+            f"{slowest_of_twenty(took) * 1000:.0f} ms at the 95th percentile of {len(took)}"
+        )

@@ -5,7 +5,8 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
-from playwright.sync_api import Browser, expect
+import pytest
+from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import update
 
 from patient_courier.dispatch.dispatcher import Post
@@ -18,14 +19,22 @@ from tests.browser.test_first_start import sign_in, somebody
 from tests.web.conftest import school_file as school_file
 
 
+def sign_out(page: Page) -> None:
+    menu = page.get_by_role("button", name="Menu")
+    if menu.is_visible():
+        menu.click()
+    page.get_by_role("button", name="Sign out Ines").click()
+
+
+@pytest.mark.parametrize("width", [1280, 390])
 def test_a_passkey_is_made_opens_the_school_alone_and_proves_it_once_more(
-    browser: Browser, school_file: Path, tmp_path: Path
+    browser: Browser, school_file: Path, tmp_path: Path, width: int
 ):
     port = free_port()
     database = Database(Path(shutil.copy(school_file, tmp_path)))
     address = f"http://localhost:{port}"
     post = Post(database, Settings(smtp_host="", port=port, site=address))
-    with served(create_app(post), port), somebody(browser, address) as page:
+    with served(create_app(post), port), somebody(browser, address, width) as page:
         devtools = page.context.new_cdp_session(page)
         devtools.send("WebAuthn.enable")
         machine = devtools.send(
@@ -51,7 +60,7 @@ def test_a_passkey_is_made_opens_the_school_alone_and_proves_it_once_more(
         code = codes.first.inner_text()
         page.get_by_role("button", name="I have kept them").click()
         expect(page.get_by_text("The laptop")).to_be_visible()
-        page.get_by_role("button", name="Sign out Ines").click()
+        sign_out(page)
         page.get_by_role("button", name="Use a passkey").click()
         expect(page.get_by_role("heading", name="You", exact=True)).to_be_visible()
         # What opens the school is asked for once more, and done then.
@@ -64,7 +73,7 @@ def test_a_passkey_is_made_opens_the_school_alone_and_proves_it_once_more(
         assert kept.value.suggested_filename == "school.json"
         # After the password it is the second step; a finger that is not known opens nothing.
         devtools.send("WebAuthn.setUserVerified", {"authenticatorId": machine, "isUserVerified": False})
-        page.get_by_role("button", name="Sign out Ines").click()
+        sign_out(page)
         page.get_by_role("button", name="Use a passkey").click()
         expect(page.get_by_role("alert")).to_be_visible()
         devtools.send("WebAuthn.setUserVerified", {"authenticatorId": machine, "isUserVerified": True})
@@ -76,7 +85,7 @@ def test_a_passkey_is_made_opens_the_school_alone_and_proves_it_once_more(
         expect(page.get_by_role("heading", name="School")).to_be_visible()
         # Lost: a recovery code.
         devtools.send("WebAuthn.removeVirtualAuthenticator", {"authenticatorId": machine})
-        page.get_by_role("button", name="Sign out Ines").click()
+        sign_out(page)
         page.get_by_label("Your e-mail address").fill("ines@mallowlane.example")
         page.get_by_label("Password").fill("a long enough password")
         page.get_by_role("button", name="Sign in").click()

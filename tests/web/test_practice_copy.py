@@ -13,12 +13,16 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import text, update
 
+from patient_courier.core.helpers.made_up import made_up
+from patient_courier.demo.loading import load_demo
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.practice_copy import PREFIX, path_of
+from patient_courier.dispatch.practice_copy import make as make_file
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.tables import SchoolRow, SettingRow
 from patient_courier.web.app import create_app
+from tests.browser.conftest import demo_file as demo_file
 from tests.waiting import until
 from tests.web.conftest import App, purchase
 
@@ -194,3 +198,34 @@ def test_a_damaged_copy_keeps_no_school_from_opening(real):
     real.client.app.copy.begin()
     assert real.client.app.copy.open is None and real.client.get("/api/today").status_code == 200
     make(real)
+
+
+def test_of_the_demo_schools_students_nothing_is_left_with_made_up_names(demo_file, tmp_path):
+    """Names, addresses, words, orders and numbers of certificates, in every table."""
+    database = Database(Path(shutil.copy(demo_file, tmp_path / "school.db")))
+    make_file(
+        database, Settings(database=database.path, smtp_host=""), "made_up", load_demo, lambda more: None
+    )
+    with database.reading() as session:
+        people = session.execute(text("SELECT key, email, last_name FROM students")).all()
+        words = session.execute(text("SELECT words FROM words WHERE words != ''")).scalars().all()
+        codes = session.execute(text("SELECT code FROM prints")).scalars().all()
+        orders = (
+            session.execute(text('SELECT "order" FROM purchases WHERE "order" IS NOT NULL')).scalars().all()
+        )
+    database.close()
+    copied = Database(path_of(database.path))
+    with copied.reading() as inside:
+        tables = inside.execute(text("SELECT name FROM sqlite_master WHERE type = 'table'")).scalars().all()
+        dump = "\n".join(str(inside.execute(text(f'SELECT * FROM "{one}"')).all()) for one in tables)
+    copied.close()
+    assert len(people) > 300 and len(codes) > 10 and words
+    invented = {made_up(n).last_name for n in range(700)} | {made_up(n).first_name for n in range(30)}
+    told = {
+        one
+        for row in people
+        for one in (row.email, row.last_name)
+        if one and one not in invented and len(one) > 4
+    }
+    assert not {one for one in {*told, *words, *codes} if one in dump}
+    assert not {one for one in orders if len(one) > 6 and one in dump}
