@@ -234,8 +234,8 @@ class Post:
             return LONGEST_SLEEP_SECONDS
         if self.outbox.empty():
             self._settle_broadcasts()
-        paused = self.outbox.paused_for()
-        return paused or min(self.outbox.seconds_of_pace(), _seconds_until(self.outbox.next_retry()))
+        paused, retry = self.outbox.paused_for(), _seconds_until(self.outbox.next_retry())
+        return paused or min(self.outbox.seconds_of_pace() or retry, retry)
 
     def _settle_broadcasts(self) -> None:
         """What has left the outbox may be the last of a broadcast, or make room for the next of its letters."""

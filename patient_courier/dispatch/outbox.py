@@ -144,10 +144,10 @@ class Outbox:
         """Seconds until the carrier is tried again; 0 when it is not paused."""
         return max(0.0, self._not_before - time.monotonic())
 
-    def seconds_of_pace(self) -> float:
-        """Seconds until the pace allows another letter; 0 when it does now, or nothing waits for it."""
+    def seconds_of_pace(self) -> float | None:
+        """Seconds until the pace allows another letter; None when it allows one now, so that nothing waits for it."""
         now = real_now()
-        return (self._pace_now().free_at(now) - now).total("seconds")
+        return (self._pace_now().free_at(now) - now).total("seconds") or None
 
     def waiting(self) -> bool:
         """Whether something is on its way, or would be if the carrier did not pause."""

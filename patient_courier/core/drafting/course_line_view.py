@@ -208,6 +208,15 @@ def _letter(
     )
 
 
+def silent_courses(people: Mapping[str, list[Standing]], now: Instant, days: int) -> list[str]:
+    """Courses with a place where so many have been silent that it is told (``people`` by course)."""
+    return [key for key, standing in people.items() if _silent(standing, now, days)]
+
+
+def _silent(people: list[Standing], now: Instant, days: int) -> dict[str, int]:
+    return {stop: number for stop, number in silent_at(people, now, days).items() if number >= GAP_FROM}
+
+
 def stalled(
     definitions: Definitions,
     people: Mapping[str, list[Standing]],
@@ -216,15 +225,18 @@ def stalled(
     most: int,
     told: Mapping[StepKey, Collection[int]],
 ) -> list[Stalled]:
-    """Where most students have been silent for so many days, over all courses (``people`` by course)."""
+    """Where most students have been silent for so many days, over all courses (``people`` by course).
+
+    ``told`` is who has got what, of the steps along :func:`silent_courses`.
+    """
     found = []
-    for key, course in definitions.courses.items():
+    for key in silent_courses(people, now, days):
+        course = definitions.courses[key]
         hanging = list(dict.fromkeys(hung(definitions, key)))
         reached = reached_at(hanging, people[key], now, days, told)
         titles = {stop.id: stop.title for stop in stops(course)}
         found += [
             Stalled(key, definitions.short_titles[key], stop, titles[stop], number, reached[stop])
-            for stop, number in silent_at(people[key], now, days).items()
-            if number >= GAP_FROM
+            for stop, number in _silent(people[key], now, days).items()
         ]
     return sorted(found, key=lambda one: (-one.silent, one.title))[:most]

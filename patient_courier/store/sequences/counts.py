@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, tuple_
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -60,12 +60,14 @@ def told_by_step(session: Session, definitions: Definitions, course: str) -> dic
     sequences = {sequence for sequence, _ in hanging}
     found: dict[tuple[str, str], set[int]] = {one: set() for one in hanging}
     d, r = DeliveryRow, RunRow
-    got = select(d.sequence, d.step, d.student_id).where(
-        d.sequence.in_(sequences), d.status.in_(POSTED), d.recipients.is_(None)
+    # By their steps, so that the many letters of steps that hang nowhere are not fetched.
+    got = (
+        select(d.sequence, d.step, d.student_id)
+        .where(tuple_(d.sequence, d.step).in_(hanging), d.status.in_(POSTED), d.recipients.is_(None))
+        .distinct()
     )
     for sequence, step, student in session.execute(got):
-        if (sequence, step) in found:
-            found[(sequence, step)].add(student)
+        found[(sequence, step)].add(student)
     inside = select(r.sequence, r.version, r.step, r.student_id).where(
         r.sequence.in_(sequences), r.outcome.is_(None)
     )

@@ -239,3 +239,11 @@ def test_the_check_up_looks_at_the_school_and_needs_you_shows_what_fails(app, pa
     until(lambda: app.client.post("/api/school/copies").status_code == 202)
     needs = until(lambda: [one for one in app.client.get("/api/needs-you").json() if one["kind"] == "upkeep"])
     assert needs[0]["title"] == "No good copy is made" and needs[0]["body"] == {"place": "/school/copies"}
+
+
+def test_a_school_in_which_nothing_is_due_rests(app):
+    """Every worker says how long it may sleep: one that says not at all looks without end, and takes a processor for it."""
+    app.settle()
+    post = app.post_office
+    for work in (post._wake, post._post, post._call, post._read_reports, post._keep_up):
+        assert until(lambda work=work: work() >= 1)

@@ -11,7 +11,7 @@ from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.drafting import ending
-from patient_courier.core.drafting.course_line_view import Stalled, stalled
+from patient_courier.core.drafting.course_line_view import Stalled, silent_courses, stalled
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import LetterDecided
 from patient_courier.core.rehearsing.rehearsal import forecast
@@ -99,7 +99,11 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     shown = found.letters[:SHOWN]
     names = people.by_keys(session, {letter.student for letter in shown})
     standing = {key: standings(session, definitions, key) for key in definitions.courses}
-    told = {step: ids for key in standing for step, ids in told_by_step(session, definitions, key).items()}
+    told = {
+        step: ids
+        for key in silent_courses(standing, now, SILENT_DAYS)
+        for step, ids in told_by_step(session, definitions, key).items()
+    }
     hidden = hides_addresses(user)
     happened = events_since(session, now.subtract(hours=24 * DAYS), list(_WEEK))
     return TodayOut(
