@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import closing
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -47,7 +47,7 @@ def path_of(database: Path) -> Path:
 
 
 class NotMade(ValueError):
-    """No practice copy was made; the message says why. What was there before is gone, and nothing is left of the new one."""
+    """No practice copy was made; the message says why. Nothing is left of it, and one that was there before is as it was."""
 
 
 def make(
@@ -57,43 +57,48 @@ def make(
     load_demo: Callable[[Path, Settings], Database],
     step: Callable[[int], None],
 ) -> None:
-    """Make the copy, in the place of one that was there. Raises NotMade.
+    """Make the copy, aside until :func:`put_in_place`. Raises NotMade.
 
     ``step`` is told how much more is done: COPYING in all for the copy, then one for each student.
     """
+    with _sentences():
+        part, now = _aside(settings), real_now()
+        remove(part)
+        try:
+            if names == "demo":
+                load_demo(part, settings_of(settings)).close()
+                step(COPYING)
+            else:
+                _copy(school, part, now, step)
+            with closing(Database(part)) as database, database.writing() as session:
+                # The demo's clock stands where its history ends.
+                begins = read_clock(session).now if names == "demo" else now
+                practising.make_practice(session, begins, now, names, fresh_secrets())
+                if names == "made_up":
+                    practising.invent_names(session, step)
+        except BaseException:
+            remove(part)
+            raise
+
+
+def put_in_place(settings: Settings) -> None:
+    """Let the copy that was made stand where it is opened, instead of one that was there and is closed by now."""
+    to = path_of(settings.database)
+    remove(to)
+    _aside(settings).rename(to)
+
+
+def _aside(settings: Settings) -> Path:
+    to = path_of(settings.database)
+    return to.with_name(f"{to.name}.new")
+
+
+@contextmanager
+def _sentences() -> Iterator[None]:
     try:
-        _make(school, settings, names, load_demo, step)
+        yield
     except (NoRoom, BadCopy, OSError, DatabaseError) as error:
         raise NotMade(f"The practice copy could not be made: {error}") from error
-
-
-def _make(
-    school: Database,
-    settings: Settings,
-    names: Names,
-    load_demo: Callable[[Path, Settings], Database],
-    step: Callable[[int], None],
-) -> None:
-    to = path_of(settings.database)
-    part = to.with_name(f"{to.name}.new")
-    remove(to)
-    remove(part)
-    now = real_now()
-    try:
-        if names == "demo":
-            load_demo(part, settings_of(settings)).close()
-            step(COPYING)
-        else:
-            _copy(school, part, now, step)
-        with closing(Database(part)) as database, database.writing() as session:
-            # The demo's clock stands where its history ends.
-            begins = read_clock(session).now if names == "demo" else now
-            practising.make_practice(session, begins, now, names, fresh_secrets())
-            if names == "made_up":
-                practising.invent_names(session, step)
-        part.rename(to)
-    finally:
-        remove(part)
 
 
 def _copy(school: Database, part: Path, now: Instant, step: Callable[[int], None]) -> None:

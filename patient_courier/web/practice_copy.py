@@ -54,10 +54,11 @@ class PracticeCopy:
                 log.exception("the practice copy can't be opened; throw it away and make another one")
 
     def make(self, names: Names, step: Callable[[int], None]) -> None:
-        """Make a copy and open it, in the place of one that is there. Raises NotMade."""
+        """Make a copy and open it, in the place of one that is there. Raises NotMade; that one stays then."""
         with self._changing:
-            self._stop()
             practice_copy.make(self._post.database, self._post.settings, names, load_demo, step)
+            self._stop()
+            practice_copy.put_in_place(self._post.settings)
             self._start()
 
     def throw_away(self) -> None:

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from email import message_from_bytes
 from email.policy import default
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from fastapi.testclient import TestClient
@@ -175,7 +176,16 @@ def test_it_is_thrown_away_by_a_click_with_the_next_one_and_after_two_weeks(real
     first = copied(real)
     make(real)
     assert copied(real) is not first and path.exists()
-    assert client.delete("/api/practice-copy").json()["state"] == "none"
+    # One that can't be made leaves the one that is there.
+    there = copied(real)
+    with monkeypatch.context() as full:
+        full.setattr("shutil.disk_usage", lambda where: SimpleNamespace(free=0))
+        client.post("/api/practice-copy", json={"names": "real"})
+        until(lambda: client.get("/api/practice-copy").json()["state"] != "making")
+    told = client.get("/api/practice-copy").json()
+    assert told["state"] == "ready" and "0 MB are free" in told["refused"]
+    assert copied(real) is there and client.get(f"{PREFIX}/api/today").status_code == 200
+    assert client.delete("/api/practice-copy").status_code == 200 and client.app.copy.open is None
     assert [one.name for one in path.parent.iterdir() if "practice" in one.name] == []
     make(real)
     copy = client.app.copy

@@ -10446,7 +10446,8 @@ export interface components {
         };
         /**
          * PracticeCopyOut
-         * @description How it stands: none, making (``done`` of ``total`` steps), ready (at ``address``, until ``ends``) or failed (why).
+         * @description How it stands: none, making (``done`` of ``total`` steps), ready (at ``address``, until ``ends``) or failed;
+         *     ``refused`` is why the last one could not be made.
          */
         PracticeCopyOut: {
             /** Address */

@@ -50,6 +50,7 @@ const open = (to: string) => window.location.assign(`${found.value?.address ?? "
         mailroom on this machine and nowhere else; what you try there changes nothing here. Letters and sequences that
         turn out well can be taken over as drafts.
       </p>
+      <p v-if="found.refused" role="alert" class="refused">{{ found.refused }}</p>
       <template v-if="found.state === 'making'">
         <p role="status">The copy is being made …</p>
         <Progress :percent="percent" :show-info="false" />
@@ -67,7 +68,6 @@ const open = (to: string) => window.location.assign(`${found.value?.address ?? "
         </div>
       </template>
       <template v-else>
-        <p v-if="found.state === 'failed'" role="alert" class="refused">{{ found.refused }}</p>
         <RadioGroup v-model:value="names" class="ways" aria-label="Whose names">
           <Radio value="real"
             >With the students' own names <span class="soft">· only you and your helpers see it</span></Radio

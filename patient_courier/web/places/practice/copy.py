@@ -27,7 +27,8 @@ class CopyOf(BaseModel):
 
 
 class PracticeCopyOut(BaseModel):
-    """How it stands: none, making (``done`` of ``total`` steps), ready (at ``address``, until ``ends``) or failed (why)."""
+    """How it stands: none, making (``done`` of ``total`` steps), ready (at ``address``, until ``ends``) or failed;
+    ``refused`` is why the last one could not be made."""
 
     state: Literal["none", "making", "ready", "failed"]
     done: int = 0
@@ -96,12 +97,9 @@ def _out(copy: PracticeCopy, post: ThePost, board: Board, session: Session) -> P
     job = _working(board)
     if job is not None and job.state == "working":
         return PracticeCopyOut(state="making", done=job.done, total=job.total)
-    found = copy.open
+    found, refused = copy.open, job.refused if job is not None and job.state == "failed" else ""
     if found is None:
-        failed = job is not None and job.state == "failed"
-        return PracticeCopyOut(
-            state="failed" if failed else "none", refused=job.refused if job and failed else ""
-        )
+        return PracticeCopyOut(state="failed" if refused else "none", refused=refused)
     zone = definitions_in(post, session).school.timezone
     return PracticeCopyOut(
         state="ready",
@@ -109,4 +107,5 @@ def _out(copy: PracticeCopy, post: ThePost, board: Board, session: Session) -> P
         made=words.moment(found.made.at, zone),
         ends=words.moment(found.made.ends, zone),
         names=found.made.names,
+        refused=refused,
     )
