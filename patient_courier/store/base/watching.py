@@ -6,7 +6,6 @@ pay for them, and nothing of them is in the file.
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -14,6 +13,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from patient_courier.core.helpers.changes import Seen
+from patient_courier.store.base.columns import unpack
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,5 +222,6 @@ def seen(session: Session) -> list[Seen]:
 
 
 def _data(told: str | None) -> dict[str, Any] | None:
-    found = json.loads(told) if told is not None else None
+    # Dates and sums of money stand in it as the columns keep them.
+    found = unpack(told) if told is not None else None
     return found if isinstance(found, dict) else None

@@ -8,8 +8,11 @@ import io
 import pytest
 from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
+from whenever import Date
 
-from patient_courier.store.base.tables import ChangeRow
+from patient_courier.core.school.values import Money
+from patient_courier.store.base.tables import ChangeRow, StudentRow
+from patient_courier.web.written import write_down
 from tests.web.conftest import App, purchase
 
 
@@ -53,6 +56,19 @@ def test_letters_sequences_settings_and_students_say_before_and_after(app):
     client.post("/api/students/ana/tags", json={"add": ["glad"]})
     newest = listed(app)[0]
     assert newest["title"] == "Student Anna" and lines(newest) == [("tag", "", "glad")]
+
+
+def test_dates_in_a_students_own_fields_are_told_as_dates(app):
+    """They are kept with a sign of what they are, which is nobody's business here."""
+    with app.post_office.database.watching() as session:
+        row = session.scalars(select(StudentRow).where(StudentRow.key == "ana")).one()
+        row.fields = {"joined": Date(2026, 3, 2), "paid": Money(amount="12.50", currency="EUR"), "glad": True}
+        write_down(session, "Ines")
+    assert lines(listed(app)[0]) == [
+        ("fields · joined", "", "2026-03-02"),
+        ("fields · paid", "", "EUR 12.50"),
+        ("fields · glad", "", "yes"),
+    ]
 
 
 def test_secrets_are_told_as_changed_and_never_shown(app):
