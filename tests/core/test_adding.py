@@ -56,7 +56,7 @@ AROUND = {"All", "Any_", "Not", "IsNewsOn"}
 
 
 def test_every_place_is_there():
-    assert len(sections()) == 8
+    assert len(sections()) == 10
     for name, places in sections().items():
         assert len(places) >= 2, name
         for place in places:
