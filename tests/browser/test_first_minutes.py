@@ -154,8 +154,8 @@ def test_a_sequence_built_by_keyboard_saved_run_and_kept_over_a_reload(page: Pag
     page.keyboard.press("Delete")
     expect(card).to_have_count(0)
     # Leaving asks nothing: what is not saved waits here, with the way back.
-    page.get_by_role("link", name="Letters").click()
-    expect(page.get_by_text("Your changes wait here, in this browser")).to_be_visible()
+    with noticed(page, "Your changes wait here, in this browser"):
+        page.get_by_role("link", name="Letters").click()
     expect(page.get_by_role("heading", name="Letters", exact=True)).to_be_visible()
     page.go_back()
     expect(page.get_by_test_id("status")).to_be_visible()
