@@ -15,13 +15,11 @@ import { createApp } from "vue";
 import App from "./App.vue";
 import { needs } from "./api/rights";
 import { named } from "./parts/named";
-import { proved } from "./parts/proved";
 import { router } from "./router";
 
 createApp(App)
   .directive("named", named)
   .directive("needs", needs)
-  .directive("proved", proved)
   .use(router)
   .use(VueQueryPlugin, {
     queryClientConfig: { defaultOptions: { queries: { retry: false, staleTime: 2_000, refetchOnWindowFocus: true } } },

@@ -6,6 +6,7 @@ import Select from "ant-design-vue/es/select";
 import { computed, reactive, ref } from "vue";
 import { useRoute } from "vue-router";
 
+import KeptFile from "../parts/KeptFile.vue";
 import { rooted } from "../api/base";
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
@@ -109,17 +110,13 @@ useQuery({
 <template>
   <PageHead title="Certificates" :above="{ to: '/courses', name: 'Courses' }">
     <template v-if="asked.course"
-      ><a
-        v-if="archive?.state === 'done'"
-        v-proved
-        :href="rooted(`/api/certificates/archive/${archive.id}/file`)"
-        download
-        ><Button type="primary">Fetch {{ archive.total }} PDFs</Button></a
+      ><KeptFile v-if="archive?.state === 'done'" :href="rooted(`/api/certificates/archive/${archive.id}/file`)"
+        ><Button type="primary">Fetch {{ archive.total }} PDFs</Button></KeptFile
       ><Button v-else :loading="draw.isPending.value || archive?.state === 'working'" @click="draw.mutate()">{{
         archive?.state === "working" ? `${archive.done} of ${archive.total} drawn` : "All PDFs of this course"
       }}</Button></template
     >
-    <a v-proved :href="csv" download><Button>CSV</Button></a>
+    <KeptFile :href="csv"><Button>CSV</Button></KeptFile>
   </PageHead>
   <div class="room">
     <div class="filters">

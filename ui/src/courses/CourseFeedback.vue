@@ -4,6 +4,7 @@ import Button from "ant-design-vue/es/button";
 import Checkbox from "ant-design-vue/es/checkbox";
 import { computed, reactive } from "vue";
 
+import KeptFile from "../parts/KeptFile.vue";
 import { rooted } from "../api/base";
 import { api, type Api, data } from "../api/client";
 import PageLinks from "../parts/PageLinks.vue";
@@ -102,8 +103,8 @@ const range = (one: Api["ShareOut"]) =>
         <header>
           <h2>In their words</h2>
           <Checkbox v-model:checked="asked.with_words" @change="asked.page = 1">only those who wrote something</Checkbox
-          ><a v-proved :href="rooted(`/api/courses/${encodeURIComponent(id)}/feedback.csv`)" download
-            ><Button size="small">CSV</Button></a
+          ><KeptFile :href="rooted(`/api/courses/${encodeURIComponent(id)}/feedback.csv`)"
+            ><Button size="small">CSV</Button></KeptFile
           >
         </header>
         <ul class="sheet words">

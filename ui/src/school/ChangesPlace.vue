@@ -5,6 +5,7 @@ import Input from "ant-design-vue/es/input";
 import Select from "ant-design-vue/es/select";
 import { computed, watch } from "vue";
 
+import KeptFile from "../parts/KeptFile.vue";
 import { rooted } from "../api/base";
 import { api, type Api, data } from "../api/client";
 import { useAct } from "../parts/act";
@@ -69,7 +70,7 @@ const keep = useAct((value: number) => data(api.PUT("/api/changes/days", { body:
       :dropdown-match-select-width="false"
       style="width: 170px"
     />
-    <a v-proved :href="csv" download><Button>CSV</Button></a>
+    <KeptFile :href="csv"><Button>CSV</Button></KeptFile>
   </PageHead>
   <div v-if="found" class="room">
     <template v-if="found.items.length">

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Progress from "ant-design-vue/es/progress";
 
+import KeptFile from "../parts/KeptFile.vue";
 import { api, data } from "../api/client";
 import { useAct } from "../parts/act";
 import EmptyState from "../parts/EmptyState.vue";
@@ -50,7 +51,7 @@ const make = useAct(() => data(api.POST("/api/school/copies")), { refreshes: ["c
             <td>{{ one.why }}</td>
             <td class="num postmark">{{ sized(one.size) }}</td>
             <td>{{ one.encrypted ? "with the recovery phrase" : "as it is" }}</td>
-            <td><a v-proved :href="`/api/school/copies/${one.name}/file`" :download="one.name">Download</a></td>
+            <td><KeptFile :href="`/api/school/copies/${one.name}/file`" :name="one.name">Download</KeptFile></td>
           </tr>
         </tbody>
       </table>

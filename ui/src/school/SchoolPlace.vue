@@ -7,6 +7,7 @@ import InputNumber from "ant-design-vue/es/input-number";
 import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 
+import KeptFile from "../parts/KeptFile.vue";
 import { rooted } from "../api/base";
 import { inCopy } from "../api/rights";
 import { api, type Api, begunFrom, data } from "../api/client";
@@ -180,8 +181,8 @@ async function take(event: Event): Promise<void> {
         A school file holds everything: courses, letters, sequences, students and what happened. It is plain JSON.
       </p>
       <div>
-        <a v-proved :href="rooted(`/api/school/file${withKeys ? '?keys=true' : ''}`)" download="school.json"
-          ><Button>Export the school</Button></a
+        <KeptFile :href="rooted(`/api/school/file${withKeys ? '?keys=true' : ''}`)" name="school.json"
+          ><Button>Export the school</Button></KeptFile
         >
       </div>
       <Checkbox v-model:checked="withKeys">with the secret keys that certificates are signed with</Checkbox>

@@ -4,6 +4,7 @@ import Button from "ant-design-vue/es/button";
 import Segmented from "ant-design-vue/es/segmented";
 import { computed, ref } from "vue";
 
+import KeptFile from "../parts/KeptFile.vue";
 import { rooted } from "../api/base";
 import { api, data } from "../api/client";
 import { useAct } from "../parts/act";
@@ -229,8 +230,8 @@ const OUTCOME: Record<string, string> = {
         <section class="sheet box">
           <h2>Their data</h2>
           <p>
-            <a v-proved :href="rooted(`/api/students/${encodeURIComponent(student.key)}/everything`)" download
-              >Everything about them, as JSON</a
+            <KeptFile :href="rooted(`/api/students/${encodeURIComponent(student.key)}/everything`)"
+              >Everything about them, as JSON</KeptFile
             >
           </p>
           <p><button class="link erase" @click="erasing = true">Erase this student …</button></p>
