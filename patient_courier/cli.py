@@ -225,6 +225,7 @@ def password(
     from patient_courier.settings import Settings
     from patient_courier.store.school.users import set_password, user_by_email
     from patient_courier.web.sign_in import hash_password
+    from patient_courier.web.written import AT_THE_SHELL, write_down
 
     database = _opened(Settings())
     try:
@@ -232,12 +233,13 @@ def password(
     except ValueError as error:
         problems.print(str(error))
         raise typer.Exit(2) from error
-    with database.writing() as session:
+    with database.watching() as session:
         user = user_by_email(session, email)
         if user is None:
             problems.print(f"Nobody signs in with the address {email} here.")
             raise typer.Exit(2)
         set_password(session, user.id, hashed)
+        write_down(session, AT_THE_SHELL)
     database.close()
     console.print("The new password holds. Whoever was signed in must sign in again.")
 
@@ -248,14 +250,16 @@ def second_step_off(email: Annotated[str, typer.Option(prompt="Whose? Their e-ma
     from patient_courier.settings import Settings
     from patient_courier.store.school.second_steps import forget_all
     from patient_courier.store.school.users import user_by_email
+    from patient_courier.web.written import AT_THE_SHELL, write_down
 
     database = _opened(Settings())
-    with database.writing() as session:
+    with database.watching() as session:
         user = user_by_email(session, email)
         if user is None:
             problems.print(f"Nobody signs in with the address {email} here.")
             raise typer.Exit(2)
         forget_all(session, user.id)
+        write_down(session, AT_THE_SHELL)
     database.close()
     console.print(f"{user.name} signs in with the password alone again.")
 

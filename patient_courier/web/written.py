@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 
+from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from patient_courier.core.helpers.changes import Change, Line, told
@@ -12,6 +13,21 @@ from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.base.watching import seen
 from patient_courier.store.upkeep.changes import write
+
+# Who it was, for what is done without signing in.
+AT_THE_SHELL = "At the command line"
+
+
+class ToldLine(BaseModel):
+    """One thing before and after, in words; empty: nothing was or is there."""
+
+    what: str
+    before: str
+    after: str
+
+
+def told_lines(lines: Iterable[Line]) -> list[ToldLine]:
+    return [ToldLine(what=line.what, before=line.before, after=line.after) for line in lines]
 
 
 @contextmanager

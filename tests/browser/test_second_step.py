@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 from pathlib import Path
 
+import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 from sqlalchemy import update
@@ -17,6 +19,15 @@ from patient_courier.web.app import create_app
 from tests.browser.serving import free_port, served
 from tests.browser.test_first_start import sign_in, somebody
 from tests.web.conftest import school_file as school_file
+
+# What the browser answers a question for a passkey with, for whoever would send it once more.
+KEEPS_WHAT_IS_SHOWN = """
+const send = window.fetch;
+window.fetch = async (request, ...more) => {
+  if (request.url?.endsWith("/api/session/second")) window.shown = await request.clone().text();
+  return send(request, ...more);
+};
+"""
 
 
 def sign_out(page: Page) -> None:
@@ -50,6 +61,7 @@ def test_a_passkey_is_made_opens_the_school_alone_and_proves_it_once_more(
                 }
             },
         )["authenticatorId"]
+        page.add_init_script(KEEPS_WHAT_IS_SHOWN)
         sign_in(page)
         page.goto("/you")
         page.get_by_role("button", name="Make a passkey").click()
@@ -63,13 +75,21 @@ def test_a_passkey_is_made_opens_the_school_alone_and_proves_it_once_more(
         sign_out(page)
         page.get_by_role("button", name="Use a passkey").click()
         expect(page.get_by_role("heading", name="You", exact=True)).to_be_visible()
+        # What was shown opens nothing a second time, nor as the answer to another question.
+        replayed = json.loads(page.evaluate("() => window.shown"))
+        assert httpx.post(f"{address}/api/session/second", json=replayed).status_code == 403
+        asked = httpx.post(f"{address}/api/session/passkey", json={"ticket": ""}).json()
+        other = httpx.post(f"{address}/api/session/second", json={**replayed, "ticket": asked["ticket"]})
+        assert other.status_code == 422 and "does not open this school" in other.text
         # What opens the school is asked for once more, and done then.
         with database.writing() as session:
             session.execute(update(SessionRow).values(proved=None))
         page.goto("/school")
         with page.expect_download() as kept:
             page.get_by_role("button", name="Export the school").click()
-            page.get_by_role("dialog").get_by_role("button", name="Use your passkey").click()
+            once_more = page.get_by_role("dialog").get_by_role("button", name="Use your passkey")
+            expect(once_more).to_be_visible()
+            once_more.click()
         assert kept.value.suggested_filename == "school.json"
         # After the password it is the second step; a finger that is not known opens nothing.
         devtools.send("WebAuthn.setUserVerified", {"authenticatorId": machine, "isUserVerified": False})

@@ -5,7 +5,7 @@ from __future__ import annotations
 import socket
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime, timedelta
 from email.utils import format_datetime
 
@@ -38,7 +38,8 @@ class Raw:
             threading.Thread(target=self._talk, args=(connection,), daemon=True).start()
 
     def _talk(self, connection: socket.socket) -> None:
-        with connection, connection.makefile("rb") as lines:
+        # Whoever has heard enough hangs up.
+        with suppress(ConnectionError), connection, connection.makefile("rb") as lines:
             while True:
                 head = []
                 while (line := lines.readline().strip()) != b"":

@@ -198,8 +198,15 @@ def test_it_is_thrown_away_by_a_click_with_the_next_one_and_after_two_weeks(real
     copy.close()
     copy.begin()
     assert copy.open is None and not path.exists()
+    # Also while it is being served: it is looked at every hour.
+    make(real)
+    copy._look()
+    assert copy.open is not None
+    monkeypatch.setattr("patient_courier.dispatch.practice_copy.DAYS", -1)
+    copy._look()
+    assert copy.open is None and not path.exists()
     titles = [one["title"] for one in client.get("/api/changes").json()["items"]]
-    assert titles.count("Practice copy made") == 3 and "Practice copy thrown away" in titles
+    assert titles.count("Practice copy made") == 4 and "Practice copy thrown away" in titles
 
 
 def test_a_damaged_copy_keeps_no_school_from_opening(real):

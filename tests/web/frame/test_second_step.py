@@ -6,7 +6,7 @@ import pyotp
 import pytest
 from sqlalchemy import select, update
 
-from patient_courier.store.base.tables import MailRow, SessionRow, UserRow
+from patient_courier.store.base.tables import ChangeRow, MailRow, SessionRow, UserRow
 from patient_courier.web.challenges import MOST, Challenges
 from patient_courier.web.passkeys import work_at
 from patient_courier.web.rights import NEEDED, OWN, wants_proof
@@ -156,6 +156,8 @@ def test_who_has_lost_everything_is_helped_by_the_owner_or_at_a_shell(app, monke
     assert run("second-step-off", "--help").exit_code == 0
     done = run("second-step-off", given=f"{INES['email']}\n")
     assert done.exit_code == 0 and "password alone" in done.output
+    with app.post_office.database.reading() as session:
+        assert "At the command line" in list(session.scalars(select(ChangeRow.who)))
     assert "csrf" in client.post("/api/session", json=INES).json()
 
 

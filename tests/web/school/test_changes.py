@@ -107,7 +107,7 @@ def test_it_is_found_again_and_kept_as_a_table_that_no_spreadsheet_runs(app):
     assert rows[2][1:] == ["Ines", "Student Ana", "tag", "", "'=1+1"]
 
 
-def test_a_key_stands_there_by_its_name_and_so_does_what_is_done_to_many(app):
+def test_a_key_stands_there_by_its_name_and_so_does_what_is_done_to_many(app, monkeypatch):
     client = app.client
     made = client.post("/api/api-keys", json={"name": "The shop", "scopes": ["change"]}).json()
     head = {"Authorization": f"Bearer {made['key']}"}
@@ -117,7 +117,14 @@ def test_a_key_stands_there_by_its_name_and_so_does_what_is_done_to_many(app):
     body = {"keys": ["ana", "kai"], "what": "tag", "name": "warm"}
     answer = client.post("/api/bulk", json=body)
     assert answer.status_code in (200, 201, 202), answer.text
-    assert (listed(app)[0]["title"], lines(listed(app)[0])) == ("2 students", [("tag", "", "warm")])
+    both = listed(app)[:2]
+    assert {one["title"] for one in both} == {"Student Ana", "Student kai@example.org"}
+    assert [lines(one) for one in both] == [[("tag", "", "warm")]] * 2
+    monkeypatch.setattr("patient_courier.web.places.students.bulk.MANY", 1)
+    client.post("/api/bulk", json={**body, "what": "untag"})
+    assert (listed(app)[0]["title"], lines(listed(app)[0])) == ("2 students", [("tag", "warm", "")])
+    client.post("/api/bulk", json={**body, "what": "untag"})  # nobody has it any more
+    assert [one["title"] for one in listed(app)].count("2 students") == 1
 
 
 def test_a_change_is_put_back_unless_it_was_changed_again_and_what_was_removed_comes_back(app):

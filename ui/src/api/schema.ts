@@ -10042,15 +10042,6 @@ export interface components {
             /** Starts */
             starts: string;
         };
-        /** OverLine */
-        OverLine: {
-            /** After */
-            after: string;
-            /** Before */
-            before: string;
-            /** What */
-            what: string;
-        };
         /**
          * OverPart
          * @description A letter or a sequence that is another one here: new altogether, or what differs from the school's.
@@ -10059,7 +10050,7 @@ export interface components {
             /** Fresh */
             fresh: boolean;
             /** Lines */
-            lines: components["schemas"]["OverLine"][];
+            lines: components["schemas"]["ToldLine"][];
             /** Title */
             title: string;
         };
@@ -12802,6 +12793,18 @@ export interface components {
             title: string;
         };
         /**
+         * ToldLine
+         * @description One thing before and after, in words; empty: nothing was or is there.
+         */
+        ToldLine: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** What */
+            what: string;
+        };
+        /**
          * ToldStudent
          * @description The student it happened to, as they were called then.
          */
@@ -13394,15 +13397,6 @@ export interface components {
             /** Waits */
             waits: number;
         };
-        /** WrittenLine */
-        WrittenLine: {
-            /** After */
-            after: string;
-            /** Before */
-            before: string;
-            /** What */
-            what: string;
-        };
         /**
          * WrittenOut
          * @description Something that was changed; ``to``: where it is, while it is there; ``back``: whether it can be put back here.
@@ -13415,7 +13409,7 @@ export interface components {
             /** Id */
             id: number;
             /** Lines */
-            lines: components["schemas"]["WrittenLine"][];
+            lines: components["schemas"]["ToldLine"][];
             /** Title */
             title: string;
             /** To */

@@ -23,6 +23,7 @@ from patient_courier.web.second_step import (
 from patient_courier.web.sign_in import LONGEST, token_of
 
 router = APIRouter(prefix="/api/session", tags=["session"])
+AGAIN = "That took too long, or was done already. Sign in once more."
 
 
 class TicketIn(BaseModel):
@@ -61,9 +62,6 @@ def ask_for_passkey(body: TicketIn, request: Request, post: ThePost, limits: Lim
             known = [one.credential for one in second_steps.steps_of(session, user).passkeys]
     challenge, options = passkeys.to_show(post.settings.address, known, alone=user is None)
     return PasskeyAsked(ticket=challenges_of(request).ask("sign in", user, challenge), options=options)
-
-
-AGAIN = "That took too long, or was done already. Sign in once more."
 
 
 @router.post("/second")

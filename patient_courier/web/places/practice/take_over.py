@@ -15,16 +15,10 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.base.definitions import save_letter, save_sequence
 from patient_courier.store.letters import pictures
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
-from patient_courier.web.written import changing
+from patient_courier.web.written import ToldLine, changing, told_lines
 
 router = APIRouter(prefix="/api/take-over", tags=["practice"])
 Taken = Literal["letter", "sequence"]
-
-
-class OverLine(BaseModel):
-    what: str
-    before: str
-    after: str
 
 
 class OverPart(BaseModel):
@@ -32,7 +26,7 @@ class OverPart(BaseModel):
 
     title: str
     fresh: bool
-    lines: list[OverLine]
+    lines: list[ToldLine]
 
 
 class TakeOverOut(BaseModel):
@@ -58,11 +52,7 @@ def look(
         found = _found(kind, key, there, real, session, post)
     return TakeOverOut(
         parts=[
-            OverPart(
-                title=one.title,
-                fresh=one.fresh,
-                lines=[OverLine(what=line.what, before=line.before, after=line.after) for line in one.lines],
-            )
+            OverPart(title=one.title, fresh=one.fresh, lines=told_lines(one.lines))
             for one in found.differences
         ],
         faults=found.faults,

@@ -35,6 +35,7 @@ from patient_courier.web.places.letters.layouts import read_layout
 from patient_courier.web.places.letters.letters import read_letter
 from patient_courier.web.places.students.audiences import read_condition
 from patient_courier.web.refusals import csv_file, not_valid
+from patient_courier.web.written import ToldLine, told_lines
 
 router = APIRouter(prefix="/api/changes", tags=["school"])
 PAGE = 50
@@ -59,12 +60,6 @@ _PLACES = {
 }
 
 
-class WrittenLine(BaseModel):
-    what: str
-    before: str
-    after: str
-
-
 class WrittenOut(BaseModel):
     """Something that was changed; ``to``: where it is, while it is there; ``back``: whether it can be put back here."""
 
@@ -72,7 +67,7 @@ class WrittenOut(BaseModel):
     at: str
     who: str
     title: str
-    lines: list[WrittenLine]
+    lines: list[ToldLine]
     to: str | None
     back: bool
 
@@ -120,7 +115,7 @@ def _out(one: Written, zone: str, students: dict[int, str]) -> WrittenOut:
         at=words.moment(one.at, zone),
         who=one.who,
         title=change.title,
-        lines=[WrittenLine(what=line.what, before=line.before, after=line.after) for line in change.lines],
+        lines=told_lines(change.lines),
         to=place.format(key=quote(change.key, safe="")) if place else None,
         back=change.kind in PUT_BACK and change.before is not None,
     )

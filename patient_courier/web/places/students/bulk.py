@@ -11,13 +11,15 @@ from pydantic import BaseModel, Field
 from whenever import Instant
 
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.helpers.changes import MANY, Change
 from patient_courier.core.helpers.changes import Line as ToldLine
 from patient_courier.core.school.text import Line
 from patient_courier.core.telling import words
 from patient_courier.dispatch.by_hand import Act, Did, do, in_chunks, sets_going, take_back
-from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.students import audiences, people
+from patient_courier.store.upkeep.changes import write
 from patient_courier.web.context import (
     Reading,
     RowId,
@@ -30,7 +32,6 @@ from patient_courier.web.context import (
 )
 from patient_courier.web.jobs import Board, Job, JobState, Kind
 from patient_courier.web.places.students.audiences import read_condition
-from patient_courier.web.written import note
 
 router = APIRouter(prefix="/api/bulk", tags=["students"])
 MINUTE_SECONDS = 60.0
@@ -134,7 +135,7 @@ def _run(post: Post, ids: list[int], job: Job[Work, Did]) -> Did:
 
     did = in_chunks(ids, part, job.step)
     work.ended = time.monotonic()
-    note(post, work.by, _titled(did), _line(work.act))
+    _write_down(post, work.by, work.act, did)
     post.nudge()
     return did
 
@@ -148,8 +149,18 @@ _DOES = {
 }
 
 
-def _titled(did: Did) -> str:
-    return words.counted(len(did.students), "student")
+def _write_down(post: Post, who: str, act: Act, did: Did, end: str = "") -> None:
+    """Few students each by their name, many as a number."""
+    if not did.students:
+        return
+    line = _line(act)
+    with post.database.writing() as session:
+        names = people.by_ids(session, did.students) if len(did.students) <= MANY else {}
+        found = [
+            Change("student", str(id), f"Student {one.name}{end}", (line,), id) for id, one in names.items()
+        ]
+        many = Change("students", "", f"{words.counted(len(did.students), 'student')}{end}", (line,))
+        write(session, who, found or [many], real_now())
 
 
 def _line(act: Act) -> ToldLine:
@@ -192,6 +203,6 @@ def undo(id: RowId, user: SignedIn, post: ThePost, board: TheBoard) -> BulkOut:
         raise HTTPException(409, "The minute is over. Do the opposite instead, if you have to.")
     work.taken_back = True
     take_back(post.database, post.library.load, work.act, job.result, work.by)
-    note(post, user.name, f"{_titled(job.result)}, taken back", _line(work.act))
+    _write_down(post, user.name, work.act, job.result, ", taken back")
     post.nudge()
     return _out(job)
