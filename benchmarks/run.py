@@ -2,7 +2,7 @@
 
     make bench                 all of it
     make bench ONLY=engine     one part: post, connections, outgoing, engine, broadcasts, screens,
-                               certificates, copies
+                               certificates, copies, figures
 
 Prints a table and keeps it in docs/benchmarks.md, with the machine named.
 """
@@ -13,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import broadcasts, certificates, connections, copies, engine, outgoing, post, screens
+from benchmarks import broadcasts, certificates, connections, copies, engine, figures, outgoing, post, screens
 from benchmarks.report import Report, save
 
 
@@ -46,6 +46,8 @@ def main(only: str) -> None:
             certificates.certificates(report, folder)
         if only in ("", "copies"):
             copies.copies(report, folder)
+        if only in ("", "figures"):
+            figures.figures(report, folder)
     if not only:
         save(report)
 

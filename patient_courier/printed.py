@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
+from typing import Any
 
 from rich.console import Console
 from rich.text import Text
@@ -33,6 +34,7 @@ _OUTCOME = {
     "left": "left early",
     "stopped": "stopped",
     "stuck": "stuck",
+    "held_back": "held back by lot",
 }
 
 
@@ -59,7 +61,7 @@ def lacking_in(file: SchoolFile) -> Lacking:
 def print_findings(console: Console, file: SchoolFile) -> None:
     """The findings of the checks, faults first; nothing when there are none."""
     definitions = definitions_of(file)
-    posted = {broadcast.letter for broadcast in file.broadcasts}
+    posted = {letter for broadcast in file.broadcasts for letter in broadcast.letters}
     found = [
         x
         for x in school_findings(definitions, lacking_in(file))
@@ -111,6 +113,8 @@ def print_calendar(console: Console, file: SchoolFile, outcome: Outcome) -> None
             _print_student(console, outcome, student.key, lines[student.key])
     for warning in outcome.warnings:
         console.print(Text(f"▲ {warning}", "yellow"))
+    for trial in outcome.trials():
+        console.print(Text(_trial(outcome, trial)))
     sent = sum(letter.status == "sent" for letter in outcome.letters)
     held_off = len(outcome.letters) - sent
     people = len({letter.student for letter in outcome.letters if letter.status == "sent"})
@@ -120,6 +124,15 @@ def print_calendar(console: Console, file: SchoolFile, outcome: Outcome) -> None
             "bold",
         )
     )
+
+
+def _trial(outcome: Outcome, trial: dict[str, Any]) -> str:
+    name = outcome.definitions.sequences[trial["sequence"]].sequence.called
+    sides = ", ".join(
+        f"{side['students'] - side['open']} {words_} of whom {side['reached']} reached it, {side['open']} still open"
+        for side, words_ in ((trial["written_to"], "written to"), (trial["held_back"], "held back"))
+    )
+    return f"Trial of “{name}”: {sides}"
 
 
 def _letter(outcome: Outcome, letter: LetterDecided) -> Text:

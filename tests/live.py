@@ -9,9 +9,10 @@ from typing import Any
 from sqlalchemy import select, update
 from whenever import Instant
 
+from patient_courier.core.engine.trials import Side, results, side
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.values import moment_text
-from patient_courier.dispatch.clock import set_clock
+from patient_courier.dispatch.clock import read_clock, set_clock
 from patient_courier.dispatch.taking import take_events, wake_due
 from patient_courier.store.base.database import Database
 from patient_courier.store.base.definitions import Library
@@ -25,6 +26,7 @@ from patient_courier.store.base.tables import (
     StudentRow,
 )
 from patient_courier.store.school.opening import open_school
+from patient_courier.store.sequences.trials import counted
 
 
 class LiveSchool:
@@ -94,6 +96,13 @@ class LiveSchool:
                 for b in session.scalars(select(BroadcastRow))
                 if b.started is not None
             ]
+            definitions, now = self.library.load(session), read_clock(session).now
+            trials = [
+                (plan.key, trial.key, side(found, held_back=False), side(found, held_back=True))
+                for plan in definitions.sequences.values()
+                if (trial := plan.sequence.trial)
+                for found in [list(results(trial, counted(session, definitions, plan.key, trial), now))]
+            ]
             warnings = list(session.scalars(select(ProblemRow.reason).where(ProblemRow.kind == "circles")))
         everything: dict[str, list[Any]] = {
             "letters": letters,
@@ -101,6 +110,7 @@ class LiveSchool:
             "runs": runs,
             "certificates": papers,
             "broadcasts": casts,
+            "trials": trials,
             "warnings": warnings,
         }
         return {name: sorted(rows, key=repr) for name, rows in everything.items()}
@@ -132,6 +142,10 @@ def rehearsed(outcome: Any) -> dict[str, Any]:
         ],
         "certificates": [(x["student"], x["course"], x["at"]) for x in found["certificates"]],
         "broadcasts": [(x["broadcast"], x["started"], x["recipients"]) for x in found["broadcasts"]],
+        "trials": [
+            (x["sequence"], x["trial"], Side(**x["written_to"]), Side(**x["held_back"]))
+            for x in found["trials"]
+        ],
         "warnings": found["warnings"],
     }
     return {name: sorted(rows, key=repr) for name, rows in everything.items()}

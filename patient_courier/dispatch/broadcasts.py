@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.calendar import calendar
-from patient_courier.core.engine.broadcasting import Posting, moments, start_of
+from patient_courier.core.engine.broadcasting import Posting, is_inside, moments, start_of
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import StudentState
 from patient_courier.core.reading.school_file import as_data
@@ -208,9 +208,15 @@ def settle(session: Session, now: Instant) -> None:
             stored.note(session, kept.key, status="done", ended=now)
 
 
-def let_out(session: Session, states: dict[int, StudentState], now: Instant) -> None:
-    """Students who have come out of a sequence: what waits for that is asked again."""
-    out = [id for id, state in states.items() if any(run.dirty and not run.is_open for run in state.runs)]
+def let_out(
+    session: Session, definitions: Definitions, states: dict[int, StudentState], now: Instant
+) -> None:
+    """Students who have come out of the last sequence that holds broadcasts: what waits for that is asked again."""
+    out = [
+        id
+        for id, state in states.items()
+        if any(run.dirty and not run.is_open for run in state.runs) and not is_inside(definitions, state)
+    ]
     if out:
         postings.ask_again(session, now, out)
 

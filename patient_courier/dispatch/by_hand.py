@@ -124,7 +124,7 @@ def _sequence(
                 effects += engine.stop(state, run, now)
             if found:
                 did.students.append(id)
-    broadcasts.let_out(session, states, now)
+    broadcasts.let_out(session, definitions, states, now)
     carry_out(session, definitions, states, effects)
     return did
 

@@ -79,6 +79,7 @@ def _school(
                 if one.used is None and one.ended is None and one.made < long_ago
             ),
             newest_event=outbox.newest_event(session),
+            mail_clock=posting.mail_clock(session, real_now()),
         ),
         definitions(session).school.sender.email,
     )

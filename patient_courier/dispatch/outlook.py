@@ -58,8 +58,9 @@ def candidates(session: Session, definitions: Definitions, broadcast: Broadcast,
     for one in others:
         begins = max(start_of(one, definitions.school.timezone), now)
         touched |= {id for id, _, _ in postings.on_the_list(session, definitions, one, begins)}
-    asked = fields_asked(definitions.letters[broadcast.letter])
-    if asked is None or any(map(goes_by_letters, others)):
+    each = [fields_asked(definitions.letters[key]) for key in broadcast.letters]
+    asked = frozenset().union(*(one for one in each if one is not None))
+    if None in each or any(map(goes_by_letters, others)):
         return Candidates(sorted(found | touched))
     since = now.subtract(hours=24 * (DAYS_AROUND + 2))
     groups = alike.groups(

@@ -183,6 +183,6 @@ def take_in(
         effects += engine.start_missed(state, key, one.what, one.number, now)
         if len(state.runs) > before:
             begun.append(one.student_id)
-    broadcasts.let_out(session, states, now)
+    broadcasts.let_out(session, definitions, states, now)
     carry_out(session, definitions, states, effects)
     return begun

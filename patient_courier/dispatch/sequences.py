@@ -71,6 +71,6 @@ def move(
         for found in [r for r in state.open_runs() if r.sequence == key and r.version != version]:
             effects += engine.move(state, found, now)
             moved.append(id)
-    broadcasts.let_out(session, states, now)
+    broadcasts.let_out(session, definitions, states, now)
     carry_out(session, definitions, states, effects)
     return moved

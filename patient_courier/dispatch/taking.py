@@ -61,7 +61,7 @@ def take_events(
     effects: list[Effect] = []
     agenda = Agenda(Engine(definitions, numbers(session)), effects.append, now)
     agenda.take_message([(states[ids[event.student]], event) for event in fresh], states.values())
-    broadcasts.let_out(session, states, now)
+    broadcasts.let_out(session, definitions, states, now)
     carry_out(session, definitions, states, effects)
     note_effects(session, effects, ids, source)
     return Taken(len(fresh), len(events) - len(fresh))

@@ -33,6 +33,7 @@ from patient_courier.web.programs.problems import Problems
 from patient_courier.web.programs.webhooks import describe_webhooks
 from patient_courier.web.public.found import plain_look
 from patient_courier.web.public.pages import NoLink, no_link
+from patient_courier.web.remembering import Remembered
 from patient_courier.web.routes import include_routes
 from patient_courier.web.sign_in import Passwords, TooOften
 
@@ -57,6 +58,7 @@ class Served:
         self.passwords = Passwords(post.database)
         self.drawings = Drawings()
         self.board = Board()
+        self.remembered = Remembered()
         self.limits = MovingWindowRateLimiter(MemoryStorage())
         self.asking = Asking(post.settings)
         self.challenges = Challenges()

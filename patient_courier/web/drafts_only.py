@@ -28,7 +28,9 @@ def check_letter(user: User, session: Session, definitions: Definitions, key: st
     """403 for a letter that goes out already."""
     if may(user.role, "run"):
         return
-    beyond = [kept.broadcast.letter for kept in broadcasts.every(session) if kept.status != "draft"]
+    beyond = [
+        key for kept in broadcasts.every(session) if kept.status != "draft" for key in kept.broadcast.letters
+    ]
     if is_posted(definitions, key, beyond):
         raise HTTPException(
             403, "This letter goes out already. Duplicate it, and ask the owner to use your draft."

@@ -58,6 +58,17 @@ GET /api/courses/{key}
 GET /api/courses/{key}/line
 GET /api/courses/{key}/post
 GET /api/courses/{key}/outline.csv
+GET /api/sequences/{key}/figures
+GET /api/sequences/{key}/trial
+GET /api/sequences/{key}/steps/{step}/versions
+GET /api/broadcasts/{key}/versions
+POST /api/sequences/{key}/trial/plan
+GET /api/courses/{key}/figures/finishing
+GET /api/courses/{key}/figures/finishing.csv
+GET /api/courses/{key}/figures/quizzes
+GET /api/purchases
+GET /api/purchases.csv
+GET /api/purchases/followed
 GET /api/starters
 GET /api/letters
 GET /api/letters/examples
@@ -88,6 +99,8 @@ GET /api/students
 _WRITE = """
 PUT /api/sequences/{key}
 DELETE /api/sequences/{key}
+POST /api/sequences/{key}/trial
+POST /api/sequences/{key}/trial/end
 POST /api/sequences/{key}/duplicate
 POST /api/sequences/{key}/test
 POST /api/courses/{key}/nudge
@@ -122,6 +135,7 @@ POST /api/certificates/preview
 GET /api/courses/{key}/students
 GET /api/courses/{key}/feedback
 GET /api/sequences/{key}/people
+GET /api/sequences/{key}/trials/{trial}/names
 GET /api/sequences/{key}/versions/{version}/students
 GET /api/sequences/{key}/steps/{step}/students
 GET /api/letters/{key}/file

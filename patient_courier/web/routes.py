@@ -30,6 +30,7 @@ from patient_courier.web.places.courses import (
     certificates,
     courses,
     feedback,
+    figures,
     signing_keys,
 )
 from patient_courier.web.places.destinations import destinations, keys, lists
@@ -39,6 +40,7 @@ from patient_courier.web.places.letters import files, layouts, letters, past, pi
 from patient_courier.web.places.log import deliveries
 from patient_courier.web.places.practice import copy as practice_copy
 from patient_courier.web.places.practice import mailroom, practice, take_over
+from patient_courier.web.places.purchases import purchases
 from patient_courier.web.places.school import (
     changes as written_changes,
 )
@@ -60,7 +62,10 @@ from patient_courier.web.places.sequences import (
     rehearsals,
     replays,
     saving,
+    sequence_figures,
     sequences,
+    trial_acts,
+    trials,
     versions,
     whole,
 )
@@ -111,9 +116,14 @@ def include_routes(app: FastAPI) -> None:
         versions,
         kept_rehearsals,
         outset,
+        sequence_figures,
+        trial_acts,
+        trials,
         whole,
         drafting,
+        figures,
         feedback,
+        purchases,
         saving,
         sequences,
         courses,

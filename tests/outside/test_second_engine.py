@@ -43,7 +43,7 @@ def first_and_second(seed: int) -> tuple[dict[str, Any], dict[str, Any]]:
 def test_both_engines_say_the_same_of_random_schools(begin: int):
     for seed in range(begin, begin + BATCH):
         first, second = first_and_second(seed)
-        for part in ("letters", "tags", "certificates", "runs", "broadcasts", "warnings"):
+        for part in ("letters", "tags", "certificates", "runs", "broadcasts", "trials", "warnings"):
             assert first[part] == second[part], f"school {seed}: {part}"
 
 
@@ -55,8 +55,11 @@ def test_the_random_schools_reach_every_guard_and_every_outcome():
         seen.update((letter["reason"] or letter["status"]).partition(":")[0] for letter in found["letters"])
         seen.update(hold["reason"] for letter in found["letters"] for hold in letter["held"])
         seen.update(run["outcome"] for run in found["runs"])
+        sides = [trial[side] for trial in found["trials"] for side in ("written_to", "held_back")]
+        seen.update(f"trial: {name}" for side in sides for name, number in side.items() if number)
         seen.update(warning.partition(":")[0] for warning in found["warnings"])
     assert set(seen) == {
         "sent", "address_bounced", "complained", "news_off", "course_help_off", "not_enrolled", "min_gap", "blank_field",
         "outside_hours", "daily_limit", "inside_sequence", "finished", "left", "stopped", "stuck", "open", "going_in_circles",
+        "held_back", "trial: students", "trial: reached", "trial: open",
     }  # fmt: skip

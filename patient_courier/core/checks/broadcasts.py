@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from patient_courier.core.checks.finding import Finding, Mend
 from patient_courier.core.checks.letters import letter_findings
+from patient_courier.core.checks.trials import PURPOSES_DIFFER, several_purposes
 from patient_courier.core.engine.definitions import Definitions, ReadyLetter
 from patient_courier.core.letters.merge_fields import field_words, known_field
 from patient_courier.core.school.broadcasts import Broadcast
@@ -32,13 +33,28 @@ def with_letter(definitions: Definitions, broadcast: Broadcast) -> list[Finding]
     """The findings of a broadcast and of its letter, each said once; faults first."""
     found = list(_findings(definitions, broadcast))
     said = {finding.code for finding in found}
-    letter = definitions.letters[broadcast.letter].letter
-    found += [x for x in letter_findings(definitions, letter) if x.code != "purpose" or x.code not in said]
+    for key in broadcast.letters:
+        letter = definitions.letters[key].letter
+        found += [
+            x for x in letter_findings(definitions, letter) if x.code != "purpose" or x.code not in said
+        ]
     return sorted(found, key=lambda finding: finding.level != "fault")
 
 
 def _findings(definitions: Definitions, broadcast: Broadcast) -> Iterator[Finding]:
-    letter = definitions.letters[broadcast.letter]
+    for key in broadcast.letters:
+        yield from _of_letter(definitions, broadcast, definitions.letters[key])
+    if several_purposes(definitions, broadcast):
+        yield Finding("fault", "purposes_differ", PURPOSES_DIFFER, pointer="/versions")
+    if broadcast.within is not None and broadcast.inside == "pass_by":
+        sentence = (
+            "Students inside a sequence are passed by, so there is nothing to wait for “within” that time."
+        )
+        yield Finding("warning", "no_effect", sentence, letter=broadcast.letters[0], pointer="/within")
+
+
+def _of_letter(definitions: Definitions, broadcast: Broadcast, letter: ReadyLetter) -> Iterator[Finding]:
+    key = letter.letter.key
     names = dict.fromkeys(field.name for _, template in letter.templates for field in template.fields)
     for name in names:
         known = known_field(name)
@@ -47,13 +63,6 @@ def _findings(definitions: Definitions, broadcast: Broadcast) -> Iterator[Findin
             continue
         mend = " Say which course it is about." if about == "course" else ""
         sentence = f"A broadcast can't fill the merge field “{field_words(name)}”.{mend}"
-        yield Finding("fault", "field_not_here", sentence, letter=broadcast.letter, pointer="/letter")
+        yield Finding("fault", "field_not_here", sentence, letter=key, pointer="/letter")
     if letter.letter.purpose == "service":
-        yield Finding(
-            "warning", "purpose", _SERVICE, letter=broadcast.letter, pointer="/letter", mend=_as_news(letter)
-        )
-    if broadcast.within is not None and broadcast.inside == "pass_by":
-        sentence = (
-            "Students inside a sequence are passed by, so there is nothing to wait for “within” that time."
-        )
-        yield Finding("warning", "no_effect", sentence, letter=broadcast.letter, pointer="/within")
+        yield Finding("warning", "purpose", _SERVICE, letter=key, pointer="/letter", mend=_as_news(letter))

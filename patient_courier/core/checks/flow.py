@@ -211,6 +211,8 @@ def _tags(definitions: Definitions, sequence: s.Sequence, every: list[Spot]) -> 
         for index, matcher in enumerate(getattr(sequence, name)):
             if isinstance(matcher, OnTag) and matcher.tag:
                 asked.append((matcher.tag, None, f"/{name}/{index}/tag"))
+    if sequence.trial is not None and isinstance(sequence.trial.goal, OnTag) and sequence.trial.goal.tag:
+        asked.append((sequence.trial.goal.tag, None, "/trial/goal/tag"))
     if sequence.only_if is not None:
         asked += [(tag, None, "/only_if") for tag in _tags_of(sequence.only_if)]
     for spot in every:

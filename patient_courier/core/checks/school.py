@@ -10,6 +10,7 @@ from patient_courier.core.checks.flow import flow_findings
 from patient_courier.core.checks.letters import letter_findings
 from patient_courier.core.checks.spots import spots
 from patient_courier.core.checks.together import together_findings
+from patient_courier.core.checks.trials import NOTHING_DRAWN, Drawn, trial_findings
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.known import Known
@@ -19,7 +20,9 @@ from patient_courier.core.school import sequences as s
 NOBODY = Lacking()
 
 
-def sequence_findings(definitions: Definitions, plan: Plan, lacking: Lacking = NOBODY) -> list[Finding]:
+def sequence_findings(
+    definitions: Definitions, plan: Plan, lacking: Lacking = NOBODY, drawn: Drawn = NOTHING_DRAWN
+) -> list[Finding]:
     """Everything to say about one sequence and the letters as it uses them, faults first.
 
     ``definitions`` must hold the sequence in the form that is asked about.
@@ -60,9 +63,11 @@ def sequence_findings(definitions: Definitions, plan: Plan, lacking: Lacking = N
         )
     found += flow_findings(definitions, sequence)
     found += together_findings(definitions, plan)
+    found += trial_findings(definitions, sequence, drawn)
     for spot in steps:
-        if isinstance(spot.step, s.Send | s.Tell) and spot.step.letter in definitions.letters:
-            letter = definitions.letters[spot.step.letter].letter
+        for letter in (
+            definitions.letters[key].letter for key in s.posted_by(spot.step) if key in definitions.letters
+        ):
             found += [
                 Finding(x.level, x.code, x.sentence, plan.key, letter.key, spot.step.id, spot.pointer, x.mend)
                 for x in letter_findings(definitions, letter)
@@ -89,7 +94,7 @@ def school_findings(definitions: Definitions, lacking: Lacking = NOBODY) -> list
     found: list[Finding] = []
     used: set[str] = set()
     for plan in definitions.sequences.values():
-        used |= {letter for place in plan.places.values() if (letter := getattr(place.step, "letter", None))}
+        used |= plan.letters
         if plan.sequence.status != "closed":
             found += sequence_findings(definitions, plan, lacking)
     found += _idle_letters(definitions, used)

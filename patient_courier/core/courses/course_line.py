@@ -122,14 +122,11 @@ def _hang(
     here = stop
     for step in steps:
         match step:
-            case s.Send() if step.letter in definitions.letters:
-                mark = marks[step.id]
-                when = about or (
-                    f"{mark.label.lower()}, {mark.detail}"
-                    if mark.last_day or mark.last_day is None
-                    else mark.detail
-                )
-                yield Hung(here, plan.key, step.id, step.letter, when or "at once")
+            case s.Send():
+                when = about or marks[step.id].said
+                for letter in step.letters:
+                    if letter in definitions.letters:
+                        yield Hung(here, plan.key, step.id, letter, when or "at once")
             case s.WaitFor():
                 there = _there(definitions, course, step.event, stop, here)
                 yield from _hang(definitions, course, plan, step.then, there, marks, "")

@@ -30,6 +30,12 @@ class Mark:
     label: str
     detail: str
 
+    @property
+    def said(self) -> str:
+        """``day 3, 10:00``; of the first day only the hour."""
+        there = self.last_day or self.last_day is None
+        return f"{self.label.lower()}, {self.detail}" if there else self.detail
+
 
 @dataclass(frozen=True, slots=True)
 class Front:
@@ -62,9 +68,14 @@ def ruler(sequence: s.Sequence) -> list[Mark]:
 
     None for what stands behind a wait without an end, for when that has passed.
     """
+    return marks_of(sequence.steps)
+
+
+def marks_of(steps: list[s.Step]) -> list[Mark]:
+    """The same for steps that begin at a moment of their own, such as an event that a run waited for."""
     start = calendar.resolve(_START, _ZONE)
     marks: list[Mark] = []
-    _walk(sequence.steps, Front(start, start), start, marks)
+    _walk(steps, Front(start, start), start, marks)
     return marks
 
 

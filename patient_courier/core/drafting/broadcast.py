@@ -55,12 +55,11 @@ def again_to_silent(
             "subject": f"Once more: {letter.subject}",
         }
     )
-    silent = {
-        "all": [
-            {"is": "sent", "letter": letter.key},
-            {"not": {"is": "opened", "letter": letter.key}},
-        ]
-    }
+    unopened = [
+        {"all": [{"is": "sent", "letter": key}, {"not": {"is": "opened", "letter": key}}]}
+        for key in first.letters
+    ]
+    silent = unopened[0] if len(unopened) == 1 else {"any": unopened}
     body = new_broadcast(free_key(f"{first.key}-once-more", broadcasts), name, again.key, silent, today)
     kept = first.model_dump(
         mode="json", by_alias=True, include={"course", "without", "inside", "posting_hours"}

@@ -47,7 +47,7 @@ class PartOut:
 
 def of_sequence(definitions: Definitions, plan: Plan) -> Pattern:
     """A sequence of this school, with the letters it uses, as a pattern."""
-    used = {letter for place in plan.places.values() if (letter := getattr(place.step, "letter", None))}
+    used = plan.letters
     letters = [ready.letter for name, ready in definitions.letters.items() if name in used]
     return Pattern([plan.sequence], letters, definitions.courses, definitions.offers)
 
@@ -78,7 +78,8 @@ def fit(definitions: Definitions, pattern: Pattern, course: Course, chosen: Mapp
         name = str(body["name"])
         for old in sorted(pattern.courses.values(), key=lambda one: len(one.title), reverse=True):
             name = name.replace(short_title(old.title), short_title(course.title))
-        new |= {"name": name, "status": "draft", "key": sequence_keys[body["key"]]}
+        # A trial is of one sequence: the same lot elsewhere would hold the same students back.
+        new |= {"name": name, "status": "draft", "key": sequence_keys[body["key"]], "trial": None}
         new["steps"] = _for_known_offers(new["steps"], definitions.offers)
         # Leaving on a refund of an offer that this school has not makes no sense.
         new["leaves"] = [

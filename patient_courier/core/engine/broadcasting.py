@@ -22,6 +22,7 @@ from patient_courier.core.engine.fields import Source
 from patient_courier.core.engine.guards import Decision
 from patient_courier.core.engine.happening import Subject
 from patient_courier.core.engine.state import Hold, StudentState
+from patient_courier.core.engine.trials import letter_of_broadcast
 from patient_courier.core.letters.merge import Value
 from patient_courier.core.school import conditions as c
 from patient_courier.core.school.broadcasts import Broadcast
@@ -144,7 +145,7 @@ def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecid
     """Ask the guards for one letter: ``held`` when it is kept back, with ``due`` set. A letter that is sent becomes a fact."""
     broadcast, state = posting.broadcast, posting.state
     posting.dirty = True
-    letter = definitions.letters[broadcast.letter]
+    letter = definitions.letters[letter_of_broadcast(broadcast, state.student.key)]
     subject = subject_of(broadcast)
     values = guards.field_values(letter, Source(definitions, state, subject, posting.started), now)
     decision = _decide(definitions, posting, values, now)
@@ -162,7 +163,7 @@ def ask(definitions: Definitions, posting: Posting, now: Instant) -> LetterDecid
             _come_out(posting, now)
         posting.done, posting.due = True, None
     if decision.verdict == "send":
-        state.facts.sent.append(Sent(broadcast.letter, letter.letter.purpose, now, None, broadcast.course))
+        state.facts.sent.append(Sent(letter.letter.key, letter.letter.purpose, now, None, broadcast.course))
     return guards.decided(
         letter,
         state,
@@ -189,7 +190,7 @@ def _come_out(posting: Posting, now: Instant) -> None:
 def _decide(definitions: Definitions, posting: Posting, values: dict[str, Value], now: Instant) -> Decision:
     """Too late, the refusals, being inside, the text, the holds; the first that applies."""
     broadcast, state = posting.broadcast, posting.state
-    letter = definitions.letters[broadcast.letter]
+    letter = definitions.letters[letter_of_broadcast(broadcast, state.student.key)]
     if posting.too_late and broadcast.late == "skip":
         return Decision("skip", "too_late")
     return guards.decide(

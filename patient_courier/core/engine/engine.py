@@ -25,6 +25,7 @@ from patient_courier.core.engine.moving import landing, put_down
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Run, StudentState
 from patient_courier.core.engine.steps import STEPS, drop_held, pass_by
+from patient_courier.core.engine.trials import HELD_BACK, holds_back
 from patient_courier.core.engine.turn import ON, Move, Numbers, Turn, Work
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.sequences import Repeat, WaitFor
@@ -123,9 +124,9 @@ class Engine:
     def begin_by_hand(
         self, state: StudentState, sequence: str, subject: Subject | None, now: Instant
     ) -> list[Effect]:
-        """Begin a run that no event asks for; nothing if it may not begin. ``event.at`` is now."""
+        """Begin a run that no event asks for, outside any trial; nothing if it may not begin. ``event.at`` is now."""
         turn = Turn(self.definitions, state, now, self.numbers)
-        run = self._begin(turn, self.definitions.sequences[sequence], subject, now, 0)
+        run = self._begin(turn, self.definitions.sequences[sequence], subject, now, 0, by_hand=True)
         if run is not None:
             work_off(self.walk_from_start(turn, run))
         return turn.effects
@@ -259,13 +260,22 @@ class Engine:
                 yield self.walk_from_start(turn, run)
 
     def begin(self, turn: Turn, sequence: str, origin: Run) -> Run | None:
-        """Begin a run that another run's step asks for; it keeps subject and starting event. None if refused."""
+        """Begin a run that another run's step asks for; it keeps subject and starting event. None if there is nothing to walk."""
         plan = self.definitions.sequences[sequence]
         return self._begin(turn, plan, origin.subject, origin.event_at, origin.cause)
 
     def _begin(
-        self, turn: Turn, plan: Plan, subject: Subject | None, event_at: Instant, cause: int
+        self,
+        turn: Turn,
+        plan: Plan,
+        subject: Subject | None,
+        event_at: Instant,
+        cause: int,
+        *,
+        by_hand: bool = False,
     ) -> Run | None:
+        """A run that has begun and is to walk; None when it was refused, is stuck at once, or held back by a trial."""
+        trial = None if by_hand else plan.sequence.trial
         refused_by = self._refused_by(turn, plan, subject)
         if refused_by is not None:
             turn.effects.append(NotBegun(turn.now, turn.state.student.key, plan.key, cause, refused_by))
@@ -279,6 +289,7 @@ class Engine:
             event_at=event_at,
             event_number=self.numbers.event,
             cause=cause,
+            trial=trial.key if trial else None,
         )
         turn.state.add_run(run)
         turn.born_in[run.number] = frozenset(turn.frames)
@@ -288,6 +299,9 @@ class Engine:
         if count > MOST_RUNS:
             run.step = plan.first
             self._go_in_circles(turn, run)
+            return None
+        if trial is not None and holds_back(trial, turn.state.student.key):
+            self.finish(turn, run, HELD_BACK)
             return None
         return run
 
@@ -309,16 +323,16 @@ class Engine:
             yield self._walk(turn, run, lambda: Move("start"))
 
     def finish(self, turn: Turn, run: Run, outcome: str) -> None:
-        """End a run: finished, left, stopped or stuck. ``step`` stays where it stood unless it is finished.
+        """End a run: finished, left, stopped, stuck or held back. ``step`` stays where it stood unless it is finished.
 
-        A run that ends before it took a step stands at its first.
+        A run that ends before it took a step stands at its first; one that is held back has none.
         """
         drop_held(turn, run)
         run.outcome, run.ended, run.due, run.dirty = outcome, turn.now, None, True
         turn.state.open.pop(run.number, None)
         if outcome == "finished":
             run.step = None
-        elif run.step is None:
+        elif run.step is None and outcome != HELD_BACK:
             run.step = turn.plan(run).first
 
     def _go_in_circles(self, turn: Turn, run: Run) -> None:

@@ -33,6 +33,7 @@ from patient_courier.core.school.sequences import (
     WaitFor,
     Waypoint,
     lanes,
+    posted_by,
 )
 
 
@@ -111,11 +112,19 @@ class Plan:
 
     @cached_property
     def matchers(self) -> list[Matcher]:
-        """Every matcher in the sequence: starts, early leaves, wait-fors, waypoints."""
+        """Every matcher in the sequence: starts, early leaves, wait-fors, waypoints, the goal of its trial."""
         steps = [place.step for place in self.places.values()]
         inside = [step.event for step in steps if isinstance(step, WaitFor)]
         reach = [step.reach for step in steps if isinstance(step, Waypoint)]
-        return [*self.sequence.starts, *self.sequence.leaves, *inside, *reach]
+        goal = [self.sequence.trial.goal] if self.sequence.trial else []
+        return [*self.sequence.starts, *self.sequence.leaves, *inside, *reach, *goal]
+
+    @cached_property
+    def letters(self) -> frozenset[str]:
+        """Every letter that the sequence contains: those it posts, all versions, and those to others."""
+        return frozenset(
+            letter for place in self.places.values() for letter in posted_by(place.step) if letter
+        )
 
 
 @dataclass(frozen=True, slots=True)

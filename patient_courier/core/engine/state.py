@@ -40,7 +40,8 @@ class Run:
     event_at: Instant
     event_number: int  # the last event before the run began: what came since has a higher number
     cause: int = 0  # the number of the event that began it
-    outcome: str | None = None  # finished, left, stopped or stuck; None while open
+    trial: str | None = None  # the key of the trial it began with; None by hand
+    outcome: str | None = None  # finished, left, stopped, stuck or held_back; None while open
     ended: Instant | None = None
     step: str | None = None
     due: Instant | None = None

@@ -26,6 +26,7 @@ from patient_courier.core.engine.happening import Happening, course_of
 from patient_courier.core.engine.learning import add_tag, issue_certificate, remove_tag, request_certificate
 from patient_courier.core.engine.matching import holds_already, matches
 from patient_courier.core.engine.state import Hold, Run
+from patient_courier.core.engine.trials import letter_of_step
 from patient_courier.core.engine.turn import END, ON, REST, Move, Turn, Work
 from patient_courier.core.letters.merge import Value
 from patient_courier.core.school import sequences as s
@@ -54,7 +55,8 @@ def _rest_until(run: Run, due: Instant | None) -> Move:
 
 
 def send(engine: Engine, turn: Turn, run: Run, step: s.Send, woken: bool) -> Move:
-    letter, values = _letter(turn, run, step.letter)
+    key = letter_of_step(run.sequence, step, turn.state.student.key)
+    letter, values = _letter(turn, run, key)
     hours = turn.plan(run).sequence.posting_hours
     decision = guards.decide(
         turn.definitions, letter, turn.state, course_of(run.subject), hours, values, turn.now
@@ -66,7 +68,7 @@ def send(engine: Engine, turn: Turn, run: Run, step: s.Send, woken: bool) -> Mov
         return _rest_until(run, decision.until)
     turn.effects.append(_decided(turn, run, step.id, letter, values, decision))
     if decision.verdict == "send":
-        turn.state.facts.sent.append(Sent(step.letter, letter.letter.purpose, turn.now, run.number))
+        turn.state.facts.sent.append(Sent(key, letter.letter.purpose, turn.now, run.number))
     run.holds = []
     return ON
 
@@ -102,7 +104,7 @@ def drop_held(turn: Turn, run: Run) -> None:
         return
     step = turn.plan(run).places[run.step].step
     assert isinstance(step, s.Send)
-    letter, values = _letter(turn, run, step.letter)
+    letter, values = _letter(turn, run, letter_of_step(run.sequence, step, turn.state.student.key))
     turn.effects.append(_decided(turn, run, step.id, letter, values, Decision("drop", "moved_on")))
     run.holds = []
 

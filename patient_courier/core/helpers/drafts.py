@@ -11,8 +11,5 @@ def is_posted(definitions: Definitions, letter: str, beyond_draft: Iterable[str]
     """Whether a sequence that is no draft any more posts this letter, or one of the letters of broadcasts
     ``beyond_draft`` is it: changing it would change what students get."""
     return letter in set(beyond_draft) or any(
-        getattr(place.step, "letter", None) == letter
-        for plan in definitions.sequences.values()
-        if plan.sequence.status != "draft"
-        for place in plan.places.values()
+        letter in plan.letters for plan in definitions.sequences.values() if plan.sequence.status != "draft"
     )

@@ -16,6 +16,7 @@ from patient_courier.core.school.courses import Course, check_email, check_web_a
 from patient_courier.core.school.events import Event, Matcher
 from patient_courier.core.school.file import SchoolFile
 from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.trials import Posts
 from patient_courier.core.school.values import THIS
 
 
@@ -134,12 +135,18 @@ def _offers(file: SchoolFile, known: Known) -> Iterator[Fault]:
 
 def broadcast_faults(pointer: str, broadcast: Broadcast, known: Known) -> Iterator[Fault]:
     """What a broadcast names that the school does not have."""
-    yield from known.missing(f"{pointer}/letter", "letter", broadcast.letter)
+    yield from _posted(pointer, broadcast, known)
     yield from known.missing(f"{pointer}/course", "course", broadcast.course)
     for index, student in enumerate(broadcast.without):
         yield from known.missing(f"{pointer}/without/{index}", "student", student)
     if broadcast.to is not None:
         yield from condition_faults(f"{pointer}/to", broadcast.to, known)
+
+
+def _posted(pointer: str, posts: Posts, known: Known) -> Iterator[Fault]:
+    yield from known.missing(f"{pointer}/letter", "letter", posts.letter)
+    for index, version in enumerate(posts.versions or ()):
+        yield from known.missing(f"{pointer}/versions/{index}/letter", "letter", version.letter)
 
 
 def letter_faults(pointer: str, letter: Letter, known: Known) -> Iterator[Fault]:
@@ -230,6 +237,8 @@ def sequence_faults(pointer: str, sequence: s.Sequence, known: Known) -> Iterato
             yield from matcher_faults(f"{pointer}/{name}/{index}", matcher, known)
     if sequence.only_if is not None:
         yield from condition_faults(f"{pointer}/only_if", sequence.only_if, known)
+    if sequence.trial is not None:
+        yield from matcher_faults(f"{pointer}/trial/goal", sequence.trial.goal, known)
     yield from _steps(f"{pointer}/steps", sequence.steps, known, set(), top=True)
 
 
@@ -255,7 +264,7 @@ def _steps(pointer: str, steps: list[s.Step], known: Known, seen: set[str], *, t
 def _step(place: str, step: s.Step, known: Known) -> Iterator[Fault]:
     match step:
         case s.Send():
-            yield from known.missing(f"{place}/letter", "letter", step.letter)
+            yield from _posted(place, step, known)
         case s.Tell():
             yield from known.missing(f"{place}/letter", "letter", step.letter)
             for address in [step.to] if isinstance(step.to, str) else step.to:

@@ -24,11 +24,14 @@ from patient_courier.core.engine.effects import (
     Warned,
 )
 from patient_courier.core.engine.happening import of_event
+from patient_courier.core.engine.state import Run
+from patient_courier.core.engine.trials import HELD_BACK
 from patient_courier.core.rehearsing.paths import paths
 from patient_courier.core.rehearsing.rehearsal import Outcome
 from patient_courier.core.school.events import Event
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.telling import words
+from patient_courier.core.telling.trial_words import held_back_words
 
 Status = Literal["sent", "skipped", "stuck"]
 
@@ -70,11 +73,14 @@ class Note:
 
 @dataclass(frozen=True, slots=True)
 class RunShown:
+    """``words``: what there is to say of its outcome beyond its name."""
+
     sequence: str
     name: str
     outcome: str
     step: str | None
     own: bool
+    words: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +130,11 @@ class PathsOut:
     unreached: list[str]
 
 
+def _words(definitions: Definitions, run: Run) -> str | None:
+    trial = definitions.sequences[run.sequence].sequence.trial
+    return held_back_words(trial.hold_back) if run.outcome == HELD_BACK and trial is not None else None
+
+
 def shown(outcome: Outcome, first: Date, events: list[Event], days: int, own: str | None) -> Rehearsed:
     state = next(iter(outcome.states.values()))
     definitions, zone = outcome.definitions, state.zone
@@ -169,6 +180,7 @@ def shown(outcome: Outcome, first: Date, events: list[Event], days: int, own: st
                 outcome=run.outcome or "open",
                 step=run.step,
                 own=run.sequence == own,
+                words=_words(definitions, run),
             )
             for run in state.runs
         ],

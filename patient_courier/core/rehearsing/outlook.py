@@ -15,7 +15,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import Effect, LetterDecided
 from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.state import StudentState
-from patient_courier.core.rehearsing.rehearsal import FORECAST_IN_ALL, FORECAST_OF_A_RUN
+from patient_courier.core.rehearsing.forecasting import FORECAST_IN_ALL, FORECAST_OF_A_RUN
 from patient_courier.core.school.broadcasts import Broadcast
 
 # Letters kept back longer than this after their moment are shown as waiting.

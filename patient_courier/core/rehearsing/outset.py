@@ -16,7 +16,8 @@ from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.happening import Happening, Subject
 from patient_courier.core.engine.matching import matches
 from patient_courier.core.engine.state import StudentState
-from patient_courier.core.rehearsing.rehearsal import FORECAST_IN_ALL, FORECAST_OF_A_RUN, SHOWN
+from patient_courier.core.rehearsing.forecasting import FORECAST_IN_ALL, FORECAST_OF_A_RUN
+from patient_courier.core.rehearsing.rehearsal import SHOWN
 from patient_courier.core.school import sequences as s
 
 # A letter that is kept back may wait for some days longer than the sequence lasts.

@@ -106,7 +106,7 @@ def _step(definitions: Definitions, step: s.Step, way: _Way, start: Front) -> li
 
     match step:
         case s.Send() | s.Tell():
-            here = Posted(step.id, step.letter, days_between(start, way.front), way.front.detail)
+            here = Posted(step.id, s.posted_by(step)[0], days_between(start, way.front), way.front.detail)
             return [_Way(way.front, way.choices, (*way.posted, here), open_end=way.open_end)]
         case s.Wait():
             return [on(after_wait(step, way.front, start.early))]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from whenever import Instant
@@ -11,7 +11,7 @@ from whenever import Instant
 from patient_courier.core.calendar import calendar
 from patient_courier.core.calendar.duration import Duration
 from patient_courier.core.engine.agenda import Agenda, Limits
-from patient_courier.core.engine.broadcasting import Coming, start_of
+from patient_courier.core.engine.broadcasting import start_of
 from patient_courier.core.engine.definitions import Definitions, ready
 from patient_courier.core.engine.effects import (
     BroadcastStarted,
@@ -27,8 +27,10 @@ from patient_courier.core.engine.effects import (
 from patient_courier.core.engine.engine import Engine
 from patient_courier.core.engine.plan import Plan
 from patient_courier.core.engine.state import Hold, StudentState, new_state
+from patient_courier.core.engine.trials import counted, results, side
 from patient_courier.core.school.events import Event, TagEvent
 from patient_courier.core.school.file import SchoolFile
+from patient_courier.core.school.trials import Trial
 from patient_courier.core.school.values import local_text, moment_text
 from patient_courier.core.telling.story import broadcast_story, not_begun, story
 
@@ -36,8 +38,6 @@ LONGEST = Duration(months=24)
 SHOWN = ("sent", "skipped", "stuck")
 # An hourly repeat over two years stays below this.
 REHEARSED = Limits(of_a_run=20_000, in_all=2_000_000)
-# In a week: more than once an hour is no post. In all: enough for tens of thousands of students.
-FORECAST_OF_A_RUN, FORECAST_IN_ALL = 200, 20_000
 
 
 @dataclass
@@ -53,6 +53,7 @@ class Outcome:
     not_begun: list[NotBegun] = field(default_factory=list)
     broadcasts: list[BroadcastStarted] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
+    ended: Instant = Instant.MIN  # up to when it was played
 
     def note(self, effect: Effect) -> None:
         self.effects.append(effect)
@@ -149,7 +150,27 @@ class Outcome:
                 }
                 for found in self.broadcasts
             ],
+            "trials": self.trials(),
             "warnings": self.warnings,
+        }
+
+    def trials(self) -> list[dict[str, Any]]:
+        """What the trials have come to, in the published form, in the order of the sequences."""
+        return [
+            self._trial(plan.key, plan.sequence.trial)
+            for plan in self.definitions.sequences.values()
+            if plan.sequence.trial is not None
+        ]
+
+    def _trial(self, sequence: str, trial: Trial) -> dict[str, Any]:
+        """What the trial of a sequence has come to at the end."""
+        runs = [run for state in self.states.values() if (run := counted(state, sequence, trial))]
+        found = list(results(trial, runs, self.ended))
+        return {
+            "sequence": sequence,
+            "trial": trial.key,
+            "written_to": asdict(side(found, held_back=False)),
+            "held_back": asdict(side(found, held_back=True)),
         }
 
     def _letter(self, letter: LetterDecided) -> dict[str, Any]:
@@ -216,7 +237,10 @@ def rehearse(file: SchoolFile, *, until: Instant | None = None, student: str | N
     starts = [start_of(found, zone) for found in file.broadcasts if found.status == "scheduled"]
     begins = events[0].at if events else min(starts, default=None)
     if begins is not None:
-        agenda.run_until(until or file.until or calendar.add(begins, LONGEST, zone))
+        outcome.ended = until or file.until or calendar.add(begins, LONGEST, zone)
+        agenda.run_until(outcome.ended)
+        if agenda.cut_short:
+            outcome.ended = agenda.now
     return outcome
 
 
@@ -253,34 +277,6 @@ def play_on(
     agenda.add_events((state, event) for event in in_order(events))
     agenda.run_until(until)
     return outcome
-
-
-@dataclass(frozen=True, slots=True)
-class Forecast:
-    """Letters to come, in order; ``cut_short``: more happens than can be played, so there will be others."""
-
-    letters: list[LetterDecided]
-    cut_short: bool
-
-
-def forecast(
-    definitions: Definitions,
-    states: list[StudentState],
-    now: Instant,
-    until: Instant,
-    coming: Coming | None = None,
-) -> Forecast:
-    """The letters that will go out by ``until`` if no student does anything more. Uses up the states."""
-    outcome = Outcome(definitions, {state.student.key: state for state in states})
-    limits = Limits(FORECAST_OF_A_RUN, FORECAST_IN_ALL + 20 * len(states))
-    agenda = Agenda(Engine(definitions), outcome.note, now, limits)
-    for state in states:
-        agenda.add_student(state)
-    if coming is not None:
-        agenda.add_coming(coming, states)
-    agenda.run_until(until)
-    letters = [letter for letter in outcome.letters if letter.status == "sent"]
-    return Forecast(letters, cut_short=bool(outcome.warnings))
 
 
 def in_order(events: Iterable[Event]) -> list[Event]:

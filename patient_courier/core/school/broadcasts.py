@@ -6,10 +6,11 @@ from typing import Literal
 
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.text import KeyText, Line
-from patient_courier.core.school.values import Key, LocalMoment, Model, PostingHours, SpanField, Whose
+from patient_courier.core.school.trials import Posts
+from patient_courier.core.school.values import Key, LocalMoment, PostingHours, SpanField, Whose
 
 
-class Broadcast(Model):
+class Broadcast(Posts):
     """What is posted to whom, and when.
 
     ``to`` None is every student; ``without`` are those taken out by hand. ``at`` is local time, of the school or of
@@ -20,7 +21,6 @@ class Broadcast(Model):
     key: Key
     name: Line = ""
     status: Literal["draft", "scheduled"] = "draft"
-    letter: KeyText
     course: KeyText | None = None
     to: Condition | None = None
     without: list[KeyText] = []

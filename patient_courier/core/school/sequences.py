@@ -10,6 +10,7 @@ from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.courses import check_email
 from patient_courier.core.school.events import Matcher
 from patient_courier.core.school.text import AddressText, Line
+from patient_courier.core.school.trials import Posts, Trial
 from patient_courier.core.school.values import (
     Clock,
     Key,
@@ -37,9 +38,8 @@ class StepBase(Model):
     id: StepId
 
 
-class Send(StepBase):
+class Send(Posts, StepBase):
     do: Literal["send"]
-    letter: str
 
 
 class Wait(StepBase):
@@ -151,7 +151,8 @@ SequenceStatus = Literal["draft", "running", "paused", "closed"]
 
 
 class Sequence(Model):
-    """``reply_to``: where answers to its letters go, before the school's address."""
+    """``reply_to``: where answers to its letters go, before the school's address. ``trial``: whom it holds back, to tell what
+    it does."""
 
     key: Key
     name: Line = ""
@@ -162,6 +163,7 @@ class Sequence(Model):
     leaves: list[Matcher] = []
     posting_hours: Literal["school"] | PostingHours | None = "school"
     holds_broadcasts: bool = False
+    trial: Trial | None = None
     reply_to: Annotated[str, AfterValidator(check_email)] | None = None
     steps: list[Step] = []
 
@@ -169,6 +171,17 @@ class Sequence(Model):
     def called(self) -> str:
         """Its name, or its key while it has none."""
         return self.name or self.key
+
+
+def posted_by(step: Step) -> list[str]:
+    """The letters, by key, that a step may post to the student or to others."""
+    match step:
+        case Send():
+            return list(step.letters)
+        case Tell():
+            return [step.letter]
+        case _:
+            return []
 
 
 def lanes(step: Step) -> list[tuple[str, list[Step]]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from email.utils import parsedate_to_datetime
 from functools import cache
 
 from publicsuffixlist import PublicSuffixList
@@ -11,7 +12,10 @@ from publicsuffixlist import PublicSuffixList
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """What a receiver wrote into a letter that arrived (RFC 8601), and who signed it."""
+    """What a receiver wrote into a letter that arrived (RFC 8601), and who signed it.
+
+    ``clock_off``: seconds by which the clock of the first server that took it goes before that of the machine it comes from.
+    """
 
     spf: str | None = None
     dkim: str | None = None
@@ -19,6 +23,7 @@ class Shown:
     selector: str | None = None
     signer: str | None = None
     by: str | None = None
+    clock_off: float | None = None
 
 
 def organizational(domain: str) -> str:
@@ -66,4 +71,25 @@ def shown_in(source: str) -> Shown | None:
     mine = [tags for tags in signatures if of_from and aligned(of_from, tags.get("d", ""), "r")]
     best = (mine or signatures or [{}])[0]
     by = results.partition(";")[0].split()[0][:100] if results.partition(";")[0].split() else None
-    return Shown(said.get("spf"), said.get("dkim"), said.get("dmarc"), best.get("s"), best.get("d"), by)
+    return Shown(
+        said.get("spf"),
+        said.get("dkim"),
+        said.get("dmarc"),
+        best.get("s"),
+        best.get("d"),
+        by,
+        _clock_off(fields),
+    )
+
+
+def _clock_off(fields: list[tuple[str, str]]) -> float | None:
+    """The time that the first server wrote (the lowest Received, RFC 5321 section 4.4) less that of the letter's Date."""
+    received = [value.rpartition(";")[2] for name, value in fields if name == "received"]
+    written = next((value for name, value in fields if name == "date"), None)
+    if not received or written is None:
+        return None
+    try:
+        first, ours = parsedate_to_datetime(received[-1].strip()), parsedate_to_datetime(written)
+        return (first - ours).total_seconds()
+    except (ValueError, TypeError, OverflowError):
+        return None  # no moment, or one without a zone

@@ -47,7 +47,7 @@ class Machine:
 @dataclass(frozen=True, slots=True)
 class School:
     """What was seen of the school. ``newest_copy`` and ``copies_failing``; ``oldest_queued``: since when the oldest letter waits
-    for the mail server, and not for its pace; ``mail``: what keeps letters from leaving; ``silent``: connections by name."""
+    for the mail server, and not for its pace; ``mail_clock``: as ``clock_off``, of the mail server; ``mail``: what keeps letters from leaving; ``silent``: connections by name."""
 
     practice: bool
     newest_copy: Instant | None
@@ -60,6 +60,7 @@ class School:
     silent: tuple[str, ...]
     unused_keys: tuple[str, ...]
     newest_event: Instant | None
+    mail_clock: float | None = None
 
 
 def check_up(machine: Machine, school: School, domain: Sequence[Found]) -> list[Finding]:
@@ -143,7 +144,9 @@ def _certificate(machine: Machine) -> list[Finding]:
 
 def _clock(machine: Machine, school: School) -> Finding:
     ahead = (school.newest_event - machine.now).total("seconds") if school.newest_event else 0.0
-    off = machine.clock_off if machine.clock_off is not None else max(0.0, ahead) or None
+    others = [off for off in (machine.clock_off, school.mail_clock) if off is not None]
+    # Events that lie ahead say that this clock is slow, others nothing.
+    off = max([*others, *([ahead] if ahead > 0 else [])], key=abs, default=None)
     if off is not None and abs(off) > CLOCK_SECONDS:
         said = f"This machine's clock is {abs(off) / 60:.0f} minutes {'slow' if off > 0 else 'fast'}."
         return Finding(
@@ -152,11 +155,12 @@ def _clock(machine: Machine, school: School) -> Finding:
             said,
             "Have it set by the network (timedatectl set-ntp true): letters go by it.",
         )
-    if machine.clock_off is None:
+    if not others:
         return Finding(
             "Clock",
             "unknown",
             "No other clock could be asked; none of the last events lies ahead of this one.",
+            "Under Mail, paste the source of a test letter that arrived: its mail server wrote the time into it.",
         )
     return Finding("Clock", "good", "This machine's clock agrees with another one.")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -96,9 +96,8 @@ def letter_behind(definitions: Definitions, plan: Plan, step: str) -> str | None
     """The letter that a run at this step comes to when its time has come: the step's own, or the next one's."""
     place = plan.places[step]
     then = [place.step, *([plan.places[place.after].step] if place.after else [])]
-    posted = next((one.letter for one in then if isinstance(one, Send)), "")
-    letter = definitions.letters.get(posted)
-    return letter.letter.called if letter else None
+    posted = next((one.letters for one in then if isinstance(one, Send)), [])
+    return letters_words(definitions, posted) or None
 
 
 def phrases(definitions: Definitions, sequence: Sequence) -> dict[str, list[str]]:
@@ -170,14 +169,20 @@ def _step_at(body: Any, pointer: str) -> str | None:
     return step
 
 
+def letters_words(definitions: Definitions, keys: Iterable[str]) -> str:
+    """The letters that somebody may get, one of them each: their names with “or” between."""
+    return " or ".join(
+        definitions.letters[key].letter.called if key in definitions.letters else key for key in keys
+    )
+
+
 def step_words(definitions: Definitions, plan: Plan, step: str | None) -> str:
     """A step in a few words."""
     if step is None or step not in plan.places:
         return "the beginning"
     match found := plan.places[step].step:
         case s.Send() | s.Tell():
-            letter = definitions.letters.get(found.letter)
-            return (letter.letter.name if letter else "") or found.letter
+            return letters_words(definitions, s.posted_by(found))
         case s.Wait():
             length = words.span(found.for_.value) if found.for_ else ""
             return " ".join(

@@ -27,7 +27,7 @@ def courses_using(definitions: Definitions, letter: str) -> list[str]:
     """The courses whose events start the sequences that post this letter."""
     found: dict[str, None] = {}
     for plan in definitions.sequences.values():
-        if any(getattr(place.step, "letter", None) == letter for place in plan.places.values()):
+        if letter in plan.letters:
             for matcher in plan.sequence.starts:
                 wanted = matcher.selectors()
                 inner = wanted.get("lesson") or wanted.get("quiz") or wanted.get("module")

@@ -14,11 +14,7 @@ from patient_courier.core.school.letters import Letter
 
 def plans_using(definitions: Definitions, letter: str) -> list[Plan]:
     """The sequences that post a letter."""
-    return [
-        plan
-        for plan in definitions.sequences.values()
-        if any(getattr(place.step, "letter", None) == letter for place in plan.places.values())
-    ]
+    return [plan for plan in definitions.sequences.values() if letter in plan.letters]
 
 
 def why_not(

@@ -228,9 +228,15 @@ class Database:
             self._turn.release()
 
     def close(self) -> None:
-        if self._notes is not None:
-            self._notes.close()
-            self._notes = None
+        """Let go of the file, when what is being written at the moment has been."""
+        mine = self._turn.acquire(PATIENCE_SECONDS)
+        try:
+            if self._notes is not None:
+                self._notes.close()
+                self._notes = None
+        finally:
+            if mine:
+                self._turn.release()
         self._engine.dispose()
         self._watching.dispose()
         self._noting.dispose()

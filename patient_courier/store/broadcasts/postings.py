@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session
 from whenever import Instant
 
 from patient_courier.core.engine.broadcasting import Coming, Posting, settled
-from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions, ReadyLetter
 from patient_courier.core.engine.state import Hold, StudentState
+from patient_courier.core.engine.trials import letter_of_broadcast
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.store.base.changed import changed_by
 from patient_courier.store.base.plain import BROADCASTS, DELIVERIES, POSTINGS, STUDENTS
@@ -221,6 +222,16 @@ def unhand(session: Session, key: str) -> None:
     )
 
 
+def _about(ready: ReadyLetter) -> dict[str, object]:
+    letter = ready.letter
+    return {
+        "letter": letter.key,
+        "letter_version": ready.version,
+        "purpose": letter.purpose,
+        "subject": letter.called,
+    }
+
+
 def stop_rest(session: Session, kept: Kept, definitions: Definitions, now: Instant) -> int:
     """What has not been handed over is not posted any more, and its delivery says why; returns how many letters."""
     unhand(session, kept.key)
@@ -232,31 +243,30 @@ def stop_rest(session: Session, kept: Kept, definitions: Definitions, now: Insta
     )
     stopped = changed_by(session, decided)
     have = select(DELIVERIES.c.student_id).where(DELIVERIES.c.broadcast == kept.key)
-    rest = session.scalars(
-        select(POSTINGS.c.student_id).where(
-            POSTINGS.c.broadcast == kept.key, not_(POSTINGS.c.done), POSTINGS.c.student_id.not_in(have)
-        )
+    rest = session.execute(
+        select(POSTINGS.c.student_id, StudentRow.key)
+        .join(StudentRow, StudentRow.id == POSTINGS.c.student_id)
+        .where(POSTINGS.c.broadcast == kept.key, not_(POSTINGS.c.done), POSTINGS.c.student_id.not_in(have))
     ).all()
-    ready = definitions.letters[kept.broadcast.letter]
     same = {
         "run": 0,
         "sequence": "",
         "step": kept.key,
         "broadcast": kept.key,
         "course": kept.broadcast.course,
-        "letter": ready.letter.key,
-        "letter_version": ready.version,
-        "purpose": ready.letter.purpose,
         "status": "skipped",
         "reason": STOPPED,
-        "subject": ready.letter.called,
         "at": now,
         "holds": [],
         "values": {},
         "story": 0,
     }
     if rest:
-        rows = [{**same, "student_id": id, "round": str(id)} for id in rest]
+        about = {key: _about(definitions.letters[key]) for key in kept.broadcast.letters}
+        rows = [
+            {**same, **about[letter_of_broadcast(kept.broadcast, key)], "student_id": id, "round": str(id)}
+            for id, key in rest
+        ]
         session.connection().execute(insert(DeliveryRow), rows)
     session.execute(
         update(POSTINGS)

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.store.base.plain import DELIVERIES, EVENTS, RUNS, STUDENTS
 from patient_courier.store.base.tables import EventRow, StudentRow
 from patient_courier.store.students.people import Person, person_of
 
@@ -38,3 +39,14 @@ def reported(session: Session, most: int, without: Sequence[str]) -> list[Report
     return [
         Reported(row.at, row.type, row.names, person_of(student)) for row, student in session.execute(query)
     ]
+
+
+def stamp(session: Session) -> tuple[int, ...]:
+    """Numbers that are other ones as soon as something has happened: the last event, run and letter, and how many students there are."""
+    lasts = [
+        func.max(EVENTS.c.number),
+        func.max(RUNS.c.number),
+        func.max(DELIVERIES.c.id),
+        func.count(STUDENTS.c.id),
+    ]
+    return tuple(session.scalar(select(one)) or 0 for one in lasts)

@@ -34,6 +34,7 @@ def run_values(run: Run, student_id: int) -> dict[str, Any]:
         "event_at": run.event_at,
         "event_number": run.event_number,
         "cause": run.cause,
+        "trial": run.trial,
         "outcome": run.outcome,
         "ended": run.ended,
         "step": run.step,

@@ -12,6 +12,7 @@ from sqlalchemy import (
     Integer,
     Select,
     and_,
+    case,
     cast,
     exists,
     func,
@@ -89,14 +90,17 @@ def of_letter(
     step: str | None = None,
     link: str | None = None,
     week: Instant | None = None,
+    broadcast: str | None = None,
 ) -> Scope:
-    """Every delivery of a letter to a student; of one version, at one step of a sequence, whose reader followed one link,
+    """Every delivery of a letter to a student; of one version, by one broadcast, at one step of a sequence, whose reader followed one link,
     posted in the week that begins at a moment."""
     found = [DELIVERIES.c.letter == key, DELIVERIES.c.recipients.is_(None)]
     if version is not None:
         found.append(DELIVERIES.c.letter_version == version)
     if sequence is not None:
         found += [DELIVERIES.c.sequence == sequence, DELIVERIES.c.step == step]
+    if broadcast is not None:
+        found.append(of_broadcast(broadcast))
     if link is not None:
         followed = (
             func.json_extract(EVENTS.c["names"], "$.letter") == key,
@@ -135,6 +139,13 @@ OUTCOMES: dict[str, ColumnElement[bool]] = {
 def numbers(session: Session, scope: Scope) -> dict[str, int]:
     """How many letters each outcome is true of."""
     asked = [func.count().filter(test) for test in OUTCOMES.values()]
+    row = session.execute(select(*asked).select_from(DELIVERIES).where(scope)).one()
+    return dict(zip(OUTCOMES, row, strict=True))
+
+
+def students(session: Session, scope: Scope) -> dict[str, int]:
+    """How many students each outcome is true of, for at least one of their letters."""
+    asked = [func.count(case((test, DELIVERIES.c.student_id)).distinct()) for test in OUTCOMES.values()]
     row = session.execute(select(*asked).select_from(DELIVERIES).where(scope)).one()
     return dict(zip(OUTCOMES, row, strict=True))
 

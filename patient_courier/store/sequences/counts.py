@@ -122,6 +122,17 @@ def step_figures(session: Session, sequence: str) -> dict[str, StepFigures]:
     return found
 
 
+def left_by_step(session: Session, sequence: str) -> dict[tuple[str, str], int]:
+    """How many runs ended at each step without being finished: left, stopped or stuck there, by outcome and step."""
+    r = RunRow
+    asked = (
+        select(r.outcome, r.step, func.count())
+        .where(r.sequence == sequence, r.outcome.in_(("left", "stopped", "stuck")))
+        .group_by(r.outcome, r.step)
+    )
+    return {(outcome or "", step or ""): number for outcome, step, number in session.execute(asked)}
+
+
 def events_since(session: Session, since: Instant, types: Collection[str]) -> dict[str, int]:
     """How often events of these types have happened since."""
     rows = session.execute(

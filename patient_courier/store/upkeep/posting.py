@@ -11,7 +11,8 @@ from patient_courier.store.base.plain import DELIVERIES
 from patient_courier.store.upkeep import kept
 from patient_courier.store.upkeep.failing import note_failing
 
-_POSTING = "posting"
+_POSTING, _CLOCK = "posting", "mail-clock"
+CLOCK_DAYS = 30
 
 
 def read_posting(session: Session) -> Posting:
@@ -29,6 +30,17 @@ def keep_posting(session: Session, posting: Posting, now: Instant) -> None:
 def has_ever_posted(session: Session) -> bool:
     """Whether a server has been given at some time: then not all that was posted lies in the mailroom."""
     return bool((kept.read(session, _POSTING) or {}).get("ever"))
+
+
+def note_mail_clock(session: Session, off: float, now: Instant) -> None:
+    """By how many seconds the mail server's clock goes before this machine's, as a test letter showed."""
+    kept.keep(session, _CLOCK, {"off": off, "at": now})
+
+
+def mail_clock(session: Session, now: Instant) -> float | None:
+    """The same, while it is not too long ago to say something."""
+    body = kept.read(session, _CLOCK)
+    return float(body["off"]) if body and body["at"] > now.subtract(hours=24 * CLOCK_DAYS) else None
 
 
 def handed_since(session: Session, since: Instant) -> list[Instant]:

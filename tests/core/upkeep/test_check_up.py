@@ -42,6 +42,8 @@ WRONG = [
     ("Clock", "serious", {"clock_off": -600.0}, {}),
     ("Clock", "serious", {"clock_off": None}, {"newest_event": NOW.add(hours=1)}),
     ("Clock", "unknown", {"clock_off": None}, {}),
+    ("Clock", "serious", {}, {"mail_clock": 400.0}),
+    ("Clock", "serious", {"clock_off": None}, {"mail_clock": -400.0}),
     ("Disk", "serious", {"free": 400_000_000}, {}),
     ("Disk", "mend", {"free": 3_000_000_000}, {}),
     ("Files", "serious", {"open_files": ("/school/school.db",)}, {}),

@@ -189,6 +189,27 @@ def test_a_letter_that_arrived_says_how_its_receiver_found_it_and_who_signed_it(
     assert shown_in("Hello, this is no source of a letter") is None
 
 
+@pytest.mark.parametrize(
+    ("received", "date", "off"),
+    [
+        # RFC 5322, appendix A.4 (from memory): taken by the second server at 10:05:43 -0400, by the first at 10:01:22.
+        (
+            ["Fri, 21 Nov 1997 10:05:43 -0600", "Fri, 21 Nov 1997 10:01:22 -0600"],
+            "Fri, 21 Nov 1997 09:55:06 -0600",
+            376.0,
+        ),
+        (["Mon, 30 Nov 2026 09:00:00 +0100 (CET)"], "Mon, 30 Nov 2026 08:10:00 +0000", -600.0),
+        (["Mon, 30 Nov 2026 09:00:00 -0000"], "Mon, 30 Nov 2026 08:10:00 +0000", None),
+        (["soon"], "Mon, 30 Nov 2026 08:10:00 +0000", None),
+        ([], "Mon, 30 Nov 2026 08:10:00 +0000", None),
+    ],
+)
+def test_a_letter_that_arrived_says_what_time_it_is_where_it_was_taken(received, date, off):
+    lines = "".join(f"Received: from a by b\r\n\twith ESMTP; {one}\r\n" for one in received)
+    shown = shown_in(f"{lines}From: ines@mallowlane.example\r\nDate: {date}\r\n\r\nHello")
+    assert shown is not None and shown.clock_off == off
+
+
 def test_an_empty_domain_is_told_what_to_publish_and_a_silent_name_server_is_no_fault_of_the_domain():
     found = {
         one.about: one

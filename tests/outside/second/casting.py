@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from tests.outside.second.asking import holds, written
 from tests.outside.second.moments import local, plus, real
 from tests.outside.second.run import Run, text
+from tests.outside.second.trials import letter_of
 from tests.outside.second.world import Plain
 
 if TYPE_CHECKING:
@@ -36,7 +37,7 @@ class Recipient:
         now, plan, letter = (
             self.world.now,
             self.cast.plan,
-            self.world.school.letters[self.cast.plan["letter"]],
+            self.world.school.letters[letter_of(self.cast.plan, f"{self.cast.plan['key']}/{self.student}")],
         )
         self.due = None
         reason = self.refused(letter)

@@ -13,6 +13,7 @@ from tests.outside.second.asking import holds, picks
 from tests.outside.second.casting import Cast
 from tests.outside.second.moments import length, plus
 from tests.outside.second.run import Run, Stopped, text
+from tests.outside.second.trials import back, counts
 from tests.outside.second.world import Facts, Plain, School
 
 NARROW = ("quiz", "lesson", "module", "course", "offer", "tag")
@@ -26,6 +27,7 @@ class Second:
         self.now = datetime(1, 1, 1, tzinfo=UTC)
         self.facts = {one["key"]: Facts(self.school, one) for one in file["students"]}
         self.log: dict[str, list[tuple[int, Plain]]] = {key: [] for key in self.facts}
+        self.log_at: dict[str, list[datetime]] = {key: [] for key in self.facts}
         self.count = 0
         self.ids: set[str] = set()
         self.runs: list[Run] = []
@@ -74,19 +76,20 @@ class Second:
                 run = min((r for r in due if r.due == self.now), key=lambda r: r.number)
                 run.due = None
                 self.go_on(run)
-        return self.told()
+        return self.told(until)
 
-    def told(self) -> Plain:
+    def told(self, until: datetime) -> Plain:
         runs = [
             {
                 "student": run.student, "sequence": run.key, "started": text(run.began),
                 "subject": next((run.subject[name] for name in NARROW if name in run.subject), None),
                 "ended": text(run.ended) if run.ended else None, "outcome": run.outcome,
-                "step": None if run.outcome == "finished" else (run.step or run.sequence["steps"][0])["id"],
+                "step": None if run.outcome in ("finished", "held_back") else (run.step or run.sequence["steps"][0])["id"],
             }
             for run in self.runs
         ]  # fmt: skip
-        return {"letters": self.letters, "tags": self.tags, "certificates": self.certificates, "runs": runs,
+        trials = [counts(one, self.runs, until) for one in self.school.file["sequences"] if one.get("trial")]
+        return {"trials": trials, "letters": self.letters, "tags": self.tags, "certificates": self.certificates, "runs": runs,
                 "warnings": self.warnings, "broadcasts": self.broadcasts}  # fmt: skip
 
     def warn(self, run: Run) -> None:
@@ -158,6 +161,7 @@ class Second:
             return
         self.count += 1
         self.log[student].append((self.count, event))
+        self.log_at[student].append(self.now)
         there = self.open_runs(student)
         for one in follow:
             self.happen(student, one, one.pop("known", False))
@@ -217,6 +221,8 @@ class Second:
             run.step = sequence["steps"][0] if sequence["steps"] else None
             self.warn(run)
             run.end("stuck")
+        elif sequence.get("trial") and back(sequence, student):
+            run.end("held_back")
         return run
 
     def go_on(self, run: Run) -> None:
@@ -363,4 +369,5 @@ def _matchers(sequence: Plain) -> list[Plain]:
                 found += inside(arm["steps"])
         return found
 
-    return [*sequence["starts"], *sequence.get("leaves", []), *inside(sequence["steps"])]
+    goal = [sequence["trial"]["goal"]] if sequence.get("trial") else []
+    return [*goal, *sequence["starts"], *sequence.get("leaves", []), *inside(sequence["steps"])]

@@ -16,6 +16,7 @@ from tests.outside.second.moments import (
     same_wall_tomorrow,
     wait_end,
 )
+from tests.outside.second.trials import letter_of
 from tests.outside.second.world import Plain
 
 if TYPE_CHECKING:
@@ -91,7 +92,8 @@ class Run:
     # One method a step.
 
     def do_send(self, step: Plain, inside: bool) -> Iterator[datetime | None]:
-        letter = self.world.school.letters[step["letter"]]
+        drawn = letter_of(step, f"{self.key}/{step['id']}/{self.student}")
+        letter = self.world.school.letters[drawn]
         held: list[Plain] = []
         while True:
             now = self.world.now

@@ -186,7 +186,7 @@ class Maker:
         found: Plain = {"id": f"{kind}-{self.steps_made}", "do": kind}
         match kind:
             case "send":
-                return {**found, "letter": self.one(LETTERS)}
+                return {**found, **self.posted(LETTERS)}
             case "tell":
                 return {**found, "letter": self.one(LETTERS), "to": self.one(["owner", ["desk@example.org"]])}
             case "wait":
@@ -235,6 +235,20 @@ class Maker:
                 return {**found, "reach": self.matcher(self.may(0.1)), "hold": self.may(0.4)}
         return found
 
+    def posted(self, letters: list[str]) -> Plain:
+        """One letter, or two or three of which each student gets one."""
+        if self.may(0.8):
+            return {"letter": self.one(letters)}
+        shares = self.one([[50, 50], [10, 90], [34, 33, 33]])
+        drawn = self.random.sample(sorted(set(letters)), len(shares))
+        return {"versions": [{"letter": x, "share": y} for x, y in zip(drawn, shares, strict=True)]}
+
+    def trial(self) -> Plain:
+        return {
+            "key": self.one(["spring", "spring", "summer", "winter"]), "hold_back": self.one([5, 30, 50, 80]),
+            "goal": self.matcher(self.may(0.2)), "within": self.one([*SPANS, "P14D", "P90D"]),
+        }  # fmt: skip
+
     def sequence(self, key: str) -> Plain:
         starts = [self.matcher(self.may(0.2)) for _ in range(self.random.randint(0, 2))]
         if not starts or self.may(0.5):
@@ -245,6 +259,7 @@ class Maker:
             "again": self.one(["once", "once_per_subject", "once_per_subject", "when_finished", "every_time"]),
             "leaves": [self.matcher() for _ in range(self.one([0, 0, 1]))],
             "posting_hours": self.one(["school", "school", None, self.hours()]), "steps": self.steps(),
+            "trial": self.trial() if self.may(0.3) else None,
         }  # fmt: skip
 
     def event(self, student: str) -> Plain:
@@ -284,7 +299,7 @@ class Maker:
         at = FIRST + timedelta(minutes=self.one([0, 570, 720, 1410]), days=self.random.randint(0, 40))
         found = {
             "key": key, "status": self.one(["scheduled", "scheduled", "scheduled", "draft"]),
-            "letter": self.one(["news", "news", "own", "help", "help2", "access", "asked", "next"]),
+            **self.posted(["news", "news", "own", "help", "help2", "access", "asked", "next"]),
             "at": at.strftime("%Y-%m-%dT%H:%M:%S"), "zone": self.one(["school", "student"]),
             "posting_hours": self.one(["school", None, self.hours()]), "inside": self.one(["pass_by", "wait", "wait"]),
             "within": self.one([None, "P1D", "PT6H", "PT0S", "P1W"]), "without": self.one([[], [], ["kai"]]),

@@ -32,7 +32,7 @@ def lived(path, seed: int, until) -> LiveSchool:
 
 
 # Schools whose broadcasts reach somebody after that moment, or are refused in many ways.
-SEEDS = (3002, 3003, 3006, 3007, 3008, 3010, 3013, 3017, 3019, 3022, 3028)
+SEEDS = (3003, 3007, 3008, 3010, 3017, 3022, 3028, 3029, 3030, 3031, 3035)
 
 
 @pytest.mark.parametrize("seed", SEEDS)
@@ -72,7 +72,7 @@ def went(session, sequence: str) -> dict[str, tuple[int, int, int]]:
 
 
 def test_erasing_somebody_changes_no_figure_of_what_they_were_sent(tmp_path):
-    live = lived(tmp_path / "school.db", 3035, parse_moment("2026-05-01T00:00:00Z"))
+    live = lived(tmp_path / "school.db", 3037, parse_moment("2026-05-01T00:00:00Z"))
     with live.database.writing() as session:
         session.execute(update(DeliveryRow).where(DeliveryRow.status == "queued").values(status="sent"))
         keys = {row.broadcast for row in session.scalars(select(DeliveryRow)) if row.broadcast}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from contextlib import closing
 from pathlib import Path
@@ -15,6 +16,7 @@ from patient_courier.core.upkeep.recovery import fresh_phrase, key_of
 from patient_courier.store.base.database import Database
 from patient_courier.store.upkeep.copying import keep_copying
 from patient_courier.store.upkeep.progress import is_coming_back
+from tests.schools import event, school, send, sequence
 
 NEW = [
     "new", "--school", "Mallow Lane Apiary School", "--email", "ines@mallowlane.example", "--name", "Ines Valadares",
@@ -103,3 +105,17 @@ def test_half_a_certificate_is_refused_before_anything_is_served(path, monkeypat
     monkeypatch.setenv("PATIENT_COURIER_TLS_KEY", str(tmp_path / "key.pem"))
     said = run("serve")
     assert said.exit_code == 2 and "certificate's files" in one_line(said)
+
+
+def test_a_rehearsal_as_a_person_reads_it_says_who_was_held_back(tmp_path):
+    trial = {"key": "spring", "hold_back": 20, "goal": {"on": "signed_in"}, "within": "P7D"}
+    people = [{"key": key, "email": f"{key}@example.org"} for key in ("mei", "ana")]  # the lot holds mei back
+    events = [event("2026-03-02", "enrolled", one["key"], course="bees", via="manual") for one in people]
+    events.append(event("2026-03-03", "signed_in", "ana"))
+    file = tmp_path / "school.json"
+    file.write_text(
+        json.dumps(school([sequence("nudges", [send("s")], trial=trial)], events, students=people))
+    )
+    said = one_line(run("rehearse", str(file)))
+    assert "→ nudges (bees): held back by lot" in said and "1 letter to 1 student" in said
+    assert "Trial of “nudges”: 1 written to of whom 1 reached it, 0 still open, 1 held back of whom 0" in said

@@ -155,6 +155,11 @@ def test_the_domain_is_asked_about_and_the_source_of_an_arrived_letter_read(app)
     refused = app.client.post("/api/school/mail/domain", json={"source": "Dear Ines, hello"})
     assert refused.status_code == 422 and "Copy all of it" in refused.json()["detail"]
     assert app.client.post("/api/school/mail/domain", json={"address": "a@other.example"}).status_code == 422
+    # The mail server's time stands in it: the check-up holds this machine's clock against it.
+    source = "Received: by b; Mon, 30 Nov 2026 09:07:00 +0000\nFrom: a@bees.example\nDate: Mon, 30 Nov 2026 09:00:00 +0000\n\nHi"
+    app.client.post("/api/school/mail/domain", json={"source": source})
+    (clock,) = [one for one in app.client.get("/api/check-up").json() if one["about"] == "Clock"]
+    assert clock["how"] == "serious" and "7 minutes slow" in clock["sentence"]
 
 
 def test_copies_are_made_encrypted_and_downloaded(app, path):

@@ -43,7 +43,7 @@ def test_a_draft_is_kept_as_it_is_and_says_what_is_missing(app, step, says):
     # The school goes on with what could be read, and so does its file.
     file = app.client.get("/api/school/file").json()
     assert [x["steps"] for x in file["sequences"] if x["key"] == "new"] == [
-        [{"id": "a", "do": "send", "letter": "access"}]
+        [{"id": "a", "do": "send", "letter": "access", "versions": None}]
     ]
     # Mended, it is a version like any other.
     assert save(app, DRAFT)["missing"] == []

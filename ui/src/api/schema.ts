@@ -515,9 +515,29 @@ export interface paths {
         put?: never;
         /**
          * Test Broadcast
-         * @description The letter of a broadcast, about what the broadcast is about.
+         * @description The letter of a broadcast, or each of its versions, about what the broadcast is about.
          */
         post: operations["test_broadcast_api_broadcasts__key__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/broadcasts/{key}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Versions Of A Broadcast
+         * @description Which of the letters of a broadcast does better: by openings, clicks and answers.
+         */
+        get: operations["versions_of_a_broadcast_api_broadcasts__key__versions_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1350,6 +1370,66 @@ export interface paths {
          * @description Every answer with its words as CSV (RFC 4180), safe to open in a spreadsheet.
          */
         get: operations["feedback_csv_api_courses__key__feedback_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{key}/figures/finishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Finishing Figures
+         * @description How long students take to finish: all together, by month of enrolment, or by a sequence.
+         */
+        get: operations["finishing_figures_api_courses__key__figures_finishing_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{key}/figures/finishing.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Finishing Csv
+         * @description The same curves as a table.
+         */
+        get: operations["finishing_csv_api_courses__key__figures_finishing_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{key}/figures/quizzes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Quiz Figures
+         * @description Who passes within two weeks of failing: those to whom a letter about it came within a day, and the others.
+         */
+        get: operations["quiz_figures_api_courses__key__figures_quizzes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2834,6 +2914,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Purchases
+         * @description By month and offer, the newest first.
+         */
+        get: operations["list_purchases_api_purchases_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Purchases Csv
+         * @description The same as a table, a line for each currency.
+         */
+        get: operations["purchases_csv_api_purchases_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/followed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Followed By
+         * @description How many bought within so many days of the first letter of a sequence or a broadcast.
+         */
+        get: operations["followed_by_api_purchases_followed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals": {
         parameters: {
             query?: never;
@@ -3113,7 +3253,7 @@ export interface paths {
         put?: never;
         /**
          * Domain
-         * @description What the sender's domain says to receivers, asked now, and what to publish. Changes nothing.
+         * @description What the sender's domain says to receivers, asked now, and what to publish. What a letter's source says of the clocks is kept for the check-up.
          */
         post: operations["domain_api_school_mail_domain_post"];
         delete?: never;
@@ -3294,6 +3434,26 @@ export interface paths {
          * @description What saving this form of the sequence would do to the people inside. Saves nothing.
          */
         post: operations["effect_of_saving_api_sequences__key__effect_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sequence Figures
+         * @description Who began, finished and left, and where, step by step along the days.
+         */
+        get: operations["sequence_figures_api_sequences__key__figures_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3499,6 +3659,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sequences/{key}/steps/{step}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Versions Compared
+         * @description Which of the letters of a step does better: by openings, clicks, answers, and the goal of the sequence's trial.
+         */
+        get: operations["versions_compared_api_sequences__key__steps__step__versions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sequences/{key}/test": {
         parameters: {
             query?: never;
@@ -3513,6 +3693,90 @@ export interface paths {
          * @description Every letter that a sequence posts to its students, in its order, each numbered.
          */
         post: operations["test_sequence_api_sequences__key__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Trial
+         * @description The trial that a sequence has now, with its answer, and those that it had before.
+         */
+        get: operations["get_trial_api_sequences__key__trial_get"];
+        put?: never;
+        /**
+         * Begin Trial
+         * @description Hold back from now on. 409 with a sentence when this sequence may not.
+         */
+        post: operations["begin_trial_api_sequences__key__trial_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/trial/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Trial
+         * @description Hold nobody back any more: ``everybody`` gets it from now on, or ``nobody`` new comes in. The result stays.
+         */
+        post: operations["end_trial_api_sequences__key__trial_end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/trial/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Trial
+         * @description How long until a difference of the hoped size (points) can be told with 80% certainty. Changes nothing.
+         */
+        post: operations["plan_trial_api_sequences__key__trial_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{key}/trials/{trial}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trial Names
+         * @description The students behind a number of a trial.
+         */
+        get: operations["trial_names_api_sequences__key__trials__trial__names_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5377,6 +5641,23 @@ export interface components {
             /** To */
             to: string;
         };
+        /**
+         * Against
+         * @description A version against the first one; ``always`` holds at every look together, ``once`` at one look.
+         */
+        Against: {
+            always: components["schemas"]["Range"] | null;
+            /** Answer */
+            answer: string;
+            /** Letter */
+            letter: string;
+            once: components["schemas"]["Range"] | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "too_early" | "not_told" | "helps" | "harms";
+        };
         /** All */
         All: {
             /** All */
@@ -5725,8 +6006,11 @@ export interface components {
              * @enum {string}
              */
             late: "at_once" | "skip";
-            /** Letter */
-            letter: string;
+            /**
+             * Letter
+             * @default null
+             */
+            letter: string | null;
             /**
              * Name
              * @default
@@ -5748,6 +6032,11 @@ export interface components {
              * @default null
              */
             to: (components["schemas"]["All"] | components["schemas"]["Any_"] | components["schemas"]["Not"] | components["schemas"]["IsEnrolled"] | components["schemas"]["IsCompleted"] | components["schemas"]["IsProgress"] | components["schemas"]["IsQuiz"] | components["schemas"]["IsBought"] | components["schemas"]["IsTagged"] | components["schemas"]["IsSequence"] | components["schemas"]["IsLetter"] | components["schemas"]["IsInactive"] | components["schemas"]["IsJoined"] | components["schemas"]["IsCertified"] | components["schemas"]["IsNewsOn"] | components["schemas"]["IsField"] | components["schemas"]["IsStudent"]) | null;
+            /**
+             * Versions
+             * @default null
+             */
+            versions: components["schemas"]["Version"][] | null;
             /**
              * Within
              * @default null
@@ -6367,6 +6656,23 @@ export interface components {
             /** Since */
             since: string | null;
         };
+        /** Compared */
+        Compared: {
+            /** Against */
+            against: components["schemas"]["Against"][];
+            /** Versions */
+            versions: components["schemas"]["VersionShare"][];
+            /** What */
+            what: string;
+        };
+        /**
+         * ComparedOut
+         * @description Nothing where there is one letter for all.
+         */
+        ComparedOut: {
+            /** Items */
+            items: components["schemas"]["Compared"][];
+        };
         /**
          * ConnectionLine
          * @description A connection in the list. Counts are those of thirty days, ``line`` its messages day by day, ``waits`` all that waits.
@@ -6794,6 +7100,22 @@ export interface components {
             /** Worst Day */
             worst_day: string | null;
         };
+        /**
+         * CurveOut
+         * @description ``half``: the day by which half have finished, None while they have not; ``points`` begin at day 0 and end where nobody is watched any more.
+         */
+        CurveOut: {
+            /** Finished */
+            finished: number;
+            /** Half */
+            half: number | null;
+            /** Label */
+            label: string;
+            /** Points */
+            points: components["schemas"]["Point"][];
+            /** Students */
+            students: number;
+        };
         /** Dated */
         Dated: {
             /**
@@ -7213,6 +7535,14 @@ export interface components {
             /** Id */
             id: string;
         };
+        /** EndIn */
+        EndIn: {
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "everybody" | "nobody";
+        };
         /**
          * EndingIn
          * @description The offer of the course that comes next; empty: none.
@@ -7374,6 +7704,20 @@ export interface components {
             nameless: string | null;
         };
         /**
+         * FailedQuiz
+         * @description Passed within ``days`` of the first failure, of those a letter reached within a day of it and of the others.
+         */
+        FailedQuiz: {
+            alone: components["schemas"]["Share"];
+            /** Days */
+            days: number;
+            helped: components["schemas"]["Share"];
+            /** Quiz */
+            quiz: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * FateGroup
          * @description Students of whom the same will become: ``not``, ``later``, ``mend`` or ``waits``; names are cut at two hundred.
          */
@@ -7530,6 +7874,20 @@ export interface components {
             step: string | null;
         };
         /**
+         * FinishingOut
+         * @description ``sequences``: those that begin when somebody enrols here, for which one can ask.
+         */
+        FinishingOut: {
+            /** Curves */
+            curves: components["schemas"]["CurveOut"][];
+            /** Note */
+            note: string;
+            /** Sequences */
+            sequences: components["schemas"]["SequenceChoice"][];
+            /** Words */
+            words: string;
+        };
+        /**
          * FitIn
          * @description For which course, and what takes the place of each part (``kind:key`` → key); what is left out is guessed.
          */
@@ -7543,6 +7901,21 @@ export interface components {
             places: {
                 [key: string]: string;
             };
+        };
+        /**
+         * FollowedOut
+         * @description ``bought`` of ``of`` students whose days are over; ``open`` are those whose are not. It says what came after, not why.
+         */
+        FollowedOut: {
+            /** Bought */
+            bought: number;
+            /** Of */
+            of: number;
+            /** Open */
+            open: number;
+            share: components["schemas"]["Range"] | null;
+            /** Small */
+            small: boolean;
         };
         /**
          * FollowsOut
@@ -10338,6 +10711,22 @@ export interface components {
             targets: string[];
         };
         /**
+         * Point
+         * @description The share (0 to 1) that has finished within so many days, with its range, and how many were watched that long.
+         */
+        Point: {
+            /** Day */
+            day: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Share */
+            share: number;
+            /** Watched */
+            watched: number;
+        };
+        /**
          * PostAgainIn
          * @description One message, or all that were set aside or kept.
          */
@@ -10711,6 +11100,11 @@ export interface components {
              */
             type: "purchased";
         };
+        /** PurchasesOut */
+        PurchasesOut: {
+            /** Items */
+            items: components["schemas"]["SoldInMonth"][];
+        };
         /** PutBack */
         PutBack: {
             /** Title */
@@ -10769,6 +11163,30 @@ export interface components {
              * @enum {string}
              */
             type: "quiz_taken";
+        };
+        /** QuizzesOut */
+        QuizzesOut: {
+            /** Items */
+            items: components["schemas"]["FailedQuiz"][];
+            /** Note */
+            note: string;
+        };
+        /**
+         * Range
+         * @description A share or a difference of shares (-1 to 1) with the ends of its range, and in words.
+         */
+        Range: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Value */
+            value: number;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /** RateOut */
         RateOut: {
@@ -11069,7 +11487,10 @@ export interface components {
             /** Said */
             said: string;
         };
-        /** RunShown */
+        /**
+         * RunShown
+         * @description ``words``: what there is to say of its outcome beyond its name.
+         */
         RunShown: {
             /** Name */
             name: string;
@@ -11081,6 +11502,8 @@ export interface components {
             sequence: string;
             /** Step */
             step: string | null;
+            /** Words */
+            words?: string | null;
         };
         /**
          * RunThrough
@@ -11447,8 +11870,16 @@ export interface components {
             do: "send";
             /** Id */
             id: string;
-            /** Letter */
-            letter: string;
+            /**
+             * Letter
+             * @default null
+             */
+            letter: string | null;
+            /**
+             * Versions
+             * @default null
+             */
+            versions: components["schemas"]["Version"][] | null;
         };
         /** Sender */
         Sender: {
@@ -11470,7 +11901,8 @@ export interface components {
         };
         /**
          * Sequence
-         * @description ``reply_to``: where answers to its letters go, before the school's address.
+         * @description ``reply_to``: where answers to its letters go, before the school's address. ``trial``: whom it holds back, to tell what
+         *     it does.
          */
         Sequence: {
             /**
@@ -11527,6 +11959,40 @@ export interface components {
              * @default []
              */
             steps: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
+            /** @default null */
+            trial: components["schemas"]["Trial"] | null;
+        };
+        /** SequenceChoice */
+        SequenceChoice: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * SequenceFigures
+         * @description Runs by what became of them; ``share``: the part of the ended ones that was finished, with Wilson's range.
+         */
+        SequenceFigures: {
+            /** Finished */
+            finished: number;
+            /** Held Back */
+            held_back: number;
+            /** Inside */
+            inside: number;
+            /** Left */
+            left: number;
+            /** Name */
+            name: string;
+            share: components["schemas"]["Range"] | null;
+            /** Started */
+            started: number;
+            /** Steps */
+            steps: components["schemas"]["StepLine"][];
+            /** Stopped */
+            stopped: number;
+            /** Stuck */
+            stuck: number;
         };
         /** SequenceIn */
         SequenceIn: {
@@ -11608,6 +12074,49 @@ export interface components {
             unfinished: boolean;
             /** Warnings */
             warnings: number;
+        };
+        /**
+         * SequenceTrialIn
+         * @description A trial without its key: whom to hold back (percent), the goal and within what time, in the form of the school file.
+         */
+        SequenceTrialIn: {
+            /** Goal */
+            goal: {
+                [key: string]: unknown;
+            };
+            /** Hold Back */
+            hold_back: number;
+            /** Within */
+            within: string;
+        };
+        /**
+         * SequenceTrialOut
+         * @description ``once``: the difference for one look; ``always``: the same, holding at every look together. Times in the school's zone.
+         */
+        SequenceTrialOut: {
+            always: components["schemas"]["Range"] | null;
+            /** Answer */
+            answer: string;
+            /** Began */
+            began: string | null;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            held_back: components["schemas"]["SideOut"];
+            /** Key */
+            key: string;
+            once: components["schemas"]["Range"] | null;
+            /** Running */
+            running: boolean;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "too_early" | "not_told" | "helps" | "harms";
+            /** Words */
+            words: string;
+            written_to: components["schemas"]["SideOut"];
         };
         /** ServerIn */
         ServerIn: {
@@ -11756,6 +12265,21 @@ export interface components {
             /** Waits */
             waits: number;
         };
+        /** Share */
+        Share: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Part */
+            part: number;
+            /** Share */
+            share: number;
+            /** Small */
+            small: boolean;
+            /** Whole */
+            whole: number;
+        };
         /**
          * ShareOut
          * @description ``part`` of ``whole``, in percent, with its likely range; ``small``: so few that it says little.
@@ -11787,10 +12311,14 @@ export interface components {
         /**
          * Shown
          * @description What a receiver wrote into a letter that arrived (RFC 8601), and who signed it.
+         *
+         *     ``clock_off``: seconds by which the clock of the first server that took it goes before that of the machine it comes from.
          */
         Shown: {
             /** By */
             by?: string | null;
+            /** Clock Off */
+            clock_off?: number | null;
             /** Dkim */
             dkim?: string | null;
             /** Dmarc */
@@ -11843,6 +12371,21 @@ export interface components {
              * @default
              */
             ticket: string;
+        };
+        /**
+         * SideOut
+         * @description ``ended`` are those whose end has come; ``share`` of them reached the goal, with Wilson's range.
+         */
+        SideOut: {
+            /** Ended */
+            ended: number;
+            /** Open */
+            open: number;
+            /** Reached */
+            reached: number;
+            share: components["schemas"]["Range"] | null;
+            /** Students */
+            students: number;
         };
         /** SignIn */
         SignIn: {
@@ -11996,6 +12539,28 @@ export interface components {
             when: string;
             /** Without */
             without: string[];
+        };
+        /**
+         * SoldInMonth
+         * @description One offer in one month of the school's time; ``sums`` are of the ``known`` purchases whose amount was reported.
+         */
+        SoldInMonth: {
+            /** Bought */
+            bought: number;
+            /** Known */
+            known: number;
+            /** Month */
+            month: string;
+            /** Offer */
+            offer: string;
+            /** Refunded */
+            refunded: number;
+            /** Sums */
+            sums: components["schemas"]["SumOut"][];
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
         };
         /**
          * SomeoneIn
@@ -12155,6 +12720,34 @@ export interface components {
              * @default 0
              */
             waiting: number;
+        };
+        /**
+         * StepLine
+         * @description A step on the day ruler: what it is, who stands there, who went no further (left early, stopped or stuck there).
+         */
+        StepLine: {
+            /** Day */
+            day: string;
+            /** Detail */
+            detail: string;
+            /** Kind */
+            kind: string;
+            /** Left */
+            left: number;
+            /** Opened */
+            opened: number;
+            /** Sent */
+            sent: number;
+            /** Skipped */
+            skipped: number;
+            /** Step */
+            step: string;
+            /** Stuck */
+            stuck: number;
+            /** Waiting */
+            waiting: number;
+            /** Words */
+            words: string;
         };
         /**
          * StepOut
@@ -12407,6 +13000,8 @@ export interface components {
         /**
          * StudentRun
          * @description Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339.
+         *
+         *     ``words``: what there is to say of its outcome beyond its name.
          */
         StudentRun: {
             /** Name */
@@ -12427,6 +13022,8 @@ export interface components {
             until: string | null;
             /** Until At */
             until_at: string | null;
+            /** Words */
+            words: string | null;
         };
         /** StudentSummary */
         StudentSummary: {
@@ -12456,6 +13053,16 @@ export interface components {
             items: components["schemas"]["ProgramStudent"][];
             /** Next */
             next: string | null;
+        };
+        /**
+         * SumOut
+         * @description ``currency`` is empty where none was reported.
+         */
+        SumOut: {
+            /** Amount */
+            amount: string;
+            /** Currency */
+            currency: string;
         };
         /**
          * SwitchIn
@@ -12845,6 +13452,24 @@ export interface components {
             openings: boolean;
         };
         /**
+         * Trial
+         * @description ``hold_back``: percent of the students, drawn by lot, who are not written to. ``goal``: the event that is hoped for
+         *     ``within`` that time from a run's start.
+         */
+        Trial: {
+            /** Goal */
+            goal: components["schemas"]["OnOffer"] | components["schemas"]["OnEnrolled"] | components["schemas"]["OnLesson"] | components["schemas"]["OnLessonWatched"] | components["schemas"]["OnQuiz"] | components["schemas"]["OnModule"] | components["schemas"]["OnCourse"] | components["schemas"]["OnPlain"] | components["schemas"]["OnSignedUp"] | components["schemas"]["OnLetterOpened"] | components["schemas"]["OnLinkClicked"] | components["schemas"]["OnAnswered"] | components["schemas"]["OnBounced"] | components["schemas"]["OnTag"] | components["schemas"]["OnInactive"] | components["schemas"]["OnUnlocking"] | components["schemas"]["OnAccessEnding"];
+            /** Hold Back */
+            hold_back: number;
+            /** Key */
+            key: string;
+            /**
+             * Within
+             * @description An ISO 8601 duration, e.g. P1D, PT30M, P1DT2H
+             */
+            within: string;
+        };
+        /**
          * TrialIn
          * @description A test letter to an address: by the server as it stands on screen, or without one as letters leave now.
          */
@@ -12859,6 +13484,13 @@ export interface components {
             server?: components["schemas"]["ServerIn"] | null;
             /** To */
             to: string;
+        };
+        /** TrialNames */
+        TrialNames: {
+            /** Items */
+            items: components["schemas"]["TrialPerson"][];
+            /** Total */
+            total: number;
         };
         /**
          * TrialOut
@@ -12878,6 +13510,66 @@ export interface components {
             taken: boolean;
             /** Why */
             why: string | null;
+        };
+        /**
+         * TrialPage
+         * @description ``impossible``: what keeps this sequence from holding anybody back, as a sentence.
+         */
+        TrialPage: {
+            /** Before */
+            before: components["schemas"]["SequenceTrialOut"][];
+            /** Edition */
+            edition: string;
+            /** Impossible */
+            impossible: string | null;
+            /** Name */
+            name: string;
+            now: components["schemas"]["SequenceTrialOut"] | null;
+            /** Status */
+            status: string;
+        };
+        /** TrialPerson */
+        TrialPerson: {
+            /** Email */
+            email: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /** TrialPlanIn */
+        TrialPlanIn: {
+            /** Goal */
+            goal: {
+                [key: string]: unknown;
+            };
+            /** Hold Back */
+            hold_back: number;
+            /**
+             * Hoped
+             * @default 10
+             */
+            hoped: number;
+            /** Within */
+            within: string;
+        };
+        /**
+         * TrialPlanOut
+         * @description ``weekly``: students a week by the last 90 days; ``usual``: the share that reached the goal in time among those, if known.
+         */
+        TrialPlanOut: {
+            /** How Long */
+            how_long: string;
+            /** Needed */
+            needed: number;
+            /** Of */
+            of: number;
+            /** Usual */
+            usual: number | null;
+            /** Weekly */
+            weekly: number;
+            /** Words */
+            words: string;
         };
         /**
          * TriedItem
@@ -13053,6 +13745,16 @@ export interface components {
             /** Error Type */
             type: string;
         };
+        /**
+         * Version
+         * @description One of the letters of which each student gets one; ``share``: percent of the students, drawn by lot.
+         */
+        Version: {
+            /** Letter */
+            letter: string;
+            /** Share */
+            share: number;
+        };
         /** VersionCount */
         VersionCount: {
             /** Posted */
@@ -13073,6 +13775,21 @@ export interface components {
             saved: string;
             /** Version */
             version: number;
+        };
+        /**
+         * VersionShare
+         * @description ``number`` of the ``of`` students who got this letter.
+         */
+        VersionShare: {
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Of */
+            of: number;
+            share: components["schemas"]["Range"] | null;
         };
         /** VersionsOut */
         VersionsOut: {
@@ -14738,6 +15455,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    versions_of_a_broadcast_api_broadcasts__key__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -16728,6 +17485,132 @@ export interface operations {
                 };
                 content: {
                     "text/csv": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    finishing_figures_api_courses__key__figures_finishing_get: {
+        parameters: {
+            query?: {
+                by?: "all" | "month" | "received" | "switched";
+                sequence?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FinishingOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    finishing_csv_api_courses__key__figures_finishing_csv_get: {
+        parameters: {
+            query?: {
+                by?: "all" | "month" | "received" | "switched";
+                sequence?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    quiz_figures_api_courses__key__figures_quizzes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuizzesOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -20394,6 +21277,125 @@ export interface operations {
             };
         };
     };
+    list_purchases_api_purchases_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchasesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    purchases_csv_api_purchases_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    followed_by_api_purchases_followed_get: {
+        parameters: {
+            query?: {
+                sequence?: string;
+                broadcast?: string;
+                offer?: string;
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     rehearse_api_rehearsals_post: {
         parameters: {
             query?: never;
@@ -21666,6 +22668,46 @@ export interface operations {
             };
         };
     };
+    sequence_figures_api_sequences__key__figures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SequenceFigures"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     letters_api_sequences__key__letters_get: {
         parameters: {
             query?: never;
@@ -22164,6 +23206,47 @@ export interface operations {
             };
         };
     };
+    versions_compared_api_sequences__key__steps__step__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                step: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     test_sequence_api_sequences__key__test_post: {
         parameters: {
             query?: never;
@@ -22186,6 +23269,230 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestOut"][];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_trial_api_sequences__key__trial_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialPage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    begin_trial_api_sequences__key__trial_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SequenceTrialIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    end_trial_api_sequences__key__trial_end_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                "if-none-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    plan_trial_api_sequences__key__trial_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialPlanIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialPlanOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    trial_names_api_sequences__key__trials__trial__names_get: {
+        parameters: {
+            query: {
+                held_back: boolean;
+                became?: ("open" | "reached" | "not_reached") | null;
+                q?: string;
+                page?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                trial: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialNames"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

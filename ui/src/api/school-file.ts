@@ -1,3 +1,4 @@
+import type { Posts } from "../parts/posted";
 import type { Api } from "./client";
 
 /**
@@ -7,10 +8,9 @@ import type { Api } from "./client";
  */
 export type Matcher = { on: string; [selector: string]: unknown };
 
-export type Step = {
+export type Step = Posts & {
   id: string;
   do: string;
-  letter?: string;
   for?: string | null;
   at?: string | null;
   days?: string[] | null;
@@ -38,16 +38,16 @@ export type Sequence = {
   leaves: Matcher[];
   posting_hours: "school" | PostingHours | null;
   holds_broadcasts: boolean;
+  trial?: { key: string; hold_back: number; goal: Matcher; within: string } | null;
   reply_to: string | null;
   steps: Step[];
   [key: string]: unknown;
 };
 
-export type Broadcast = {
+export type Broadcast = Posts & {
   key: string;
   name: string;
   status: "draft" | "scheduled";
-  letter: string;
   course: string | null;
   to: { [name: string]: unknown } | null;
   without: string[];

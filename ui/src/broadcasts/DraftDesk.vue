@@ -4,6 +4,7 @@ import Button from "ant-design-vue/es/button";
 import Dropdown from "ant-design-vue/es/dropdown";
 import Input from "ant-design-vue/es/input";
 import Menu from "ant-design-vue/es/menu";
+import Segmented from "ant-design-vue/es/segmented";
 import Select from "ant-design-vue/es/select";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -17,6 +18,8 @@ import { useAct } from "../parts/act";
 import ClashDialog from "../parts/ClashDialog.vue";
 import FindingLines from "../parts/FindingLines.vue";
 import MailDialog from "../parts/MailDialog.vue";
+import { lettersOf } from "../parts/posted";
+import VersionsPick from "../parts/VersionsPick.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import { shownAs } from "../parts/shown-as";
@@ -78,10 +81,14 @@ function who(to: Broadcast["to"]): void {
   change(only && shown.value?.body.course === null ? { to, course: only } : { to });
 }
 
+// Of several versions, the one that is looked at.
+const place = ref<string | number>(1);
+const keys = computed(() => lettersOf(shown.value?.body ?? {}));
+const seen = computed(() => keys.value[Number(place.value) - 1] ?? keys.value[0] ?? "");
 const { data: letter } = useQuery({
-  queryKey: ["letter", computed(() => shown.value?.body.letter ?? "")],
-  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: shown.value?.body.letter ?? "" } } })),
-  enabled: computed(() => Boolean(shown.value?.body.letter)),
+  queryKey: ["letter", seen],
+  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: seen.value } } })),
+  enabled: computed(() => seen.value !== ""),
 });
 const purpose = computed(() => (letter.value?.body as Letter | undefined)?.purpose ?? "news");
 // What is looked ahead to: what is saved, with the letter as it is.
@@ -161,7 +168,7 @@ const twin = useAct(() => data(api.POST("/api/broadcasts/{key}/duplicate", path)
 });
 const mend = useAct(
   () => {
-    const params = { path: { key: shown.value?.body.letter ?? "" }, header: begunFrom(letter.value?.edition ?? "") };
+    const params = { path: { key: seen.value }, header: begunFrom(letter.value?.edition ?? "") };
     return data(api.PUT("/api/letters/{key}", { params, body: { ...(letter.value?.body ?? {}), purpose: "news" } }));
   },
   { done: () => notice.done("It is a news letter now.") },
@@ -225,7 +232,7 @@ const mend = useAct(
         :look="look"
         :stale="stale || changed"
         :without="shown.body.without.length"
-        @mend="router.push(`/letters/${shown?.body.letter}`)"
+        @mend="router.push(`/letters/${seen}`)"
       />
       <RecipientTable
         :id="id"
@@ -242,20 +249,17 @@ const mend = useAct(
       <section class="part">
         <div class="head">
           <h2>Letter</h2>
-          <RouterLink :to="{ path: `/letters/${shown.body.letter}`, query: { back: `/broadcasts/${id}` } }"
+          <RouterLink :to="{ path: `/letters/${seen}`, query: { back: `/broadcasts/${id}` } }"
             ><Button size="small">Write it</Button></RouterLink
           >
         </div>
         <div class="picks">
-          <Select
-            v-named="'Which letter'"
-            :value="shown.body.letter"
-            :disabled="planned"
-            :options="options.letter"
-            show-search
-            option-filter-prop="label"
+          <VersionsPick
+            :posts="shown.body"
+            :readonly="planned"
+            :options="options.letter ?? []"
             class="grow"
-            @change="(key) => change({ letter: String(key) })"
+            @change="(posts) => change(posts)"
           />
           <Select
             v-named="'Which course it is about'"
@@ -271,7 +275,14 @@ const mend = useAct(
           />
         </div>
         <FindingLines :found="found.findings" :readonly="planned" @mend="mend.mutate()" />
-        <LetterBeside :letter="shown.body.letter" :course="shown.body.course" :recipients="listed" />
+        <Segmented
+          v-if="keys.length > 1"
+          v-model:value="place"
+          :options="keys.map((_, at) => ({ value: at + 1, label: `Letter ${at + 1}` }))"
+          size="small"
+          class="which"
+        />
+        <LetterBeside :letter="seen" :course="shown.body.course" :recipients="listed" />
       </section>
       <section class="part time">
         <h2>When</h2>
@@ -371,6 +382,7 @@ const mend = useAct(
 }
 .picks {
   display: flex;
+  align-items: flex-start;
   gap: 8px;
   flex-wrap: wrap;
 }
@@ -380,6 +392,9 @@ const mend = useAct(
 }
 .about {
   width: 160px;
+}
+.which {
+  align-self: flex-start;
 }
 .well {
   color: var(--well);

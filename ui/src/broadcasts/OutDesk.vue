@@ -8,9 +8,11 @@ import { useRouter } from "vue-router";
 import { may } from "../api/rights";
 import { api, type Api, data } from "../api/client";
 import type { Broadcast, Letter } from "../api/school-file";
+import VersionsTold from "../figures/VersionsTold.vue";
 import { useAct } from "../parts/act";
 import { useNotice } from "../parts/notice";
 import FigureTiles from "../parts/FigureTiles.vue";
+import { lettersOf } from "../parts/posted";
 import PageHead from "../parts/PageHead.vue";
 import LetterBeside from "./LetterBeside.vue";
 import OutcomeNames from "./OutcomeNames.vue";
@@ -30,9 +32,15 @@ const total = computed(() => props.found.recipients ?? 0);
 const done = computed(() => total.value - open.value);
 const naming = ref<{ outcome: string; reason: string } | null>(null);
 const pace = ref<number | null>(props.found.pace);
+const key = computed(() => lettersOf(body.value)[0] ?? "");
 const { data: letter } = useQuery({
-  queryKey: ["letter", computed(() => body.value.letter)],
-  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: body.value.letter } } })),
+  queryKey: ["letter", key],
+  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } })),
+});
+const { data: compared } = useQuery({
+  queryKey: ["compared", computed(() => props.id)],
+  queryFn: () => data(api.GET("/api/broadcasts/{key}/versions", { params: { path: { key: props.id } } })),
+  enabled: computed(() => Boolean(body.value.versions)),
 });
 const asks = computed(() =>
   ((letter.value?.body as Letter | undefined)?.blocks ?? []).some((block) => block.kind === "answers"),
@@ -139,6 +147,10 @@ async function askStop(): Promise<void> {
         The range is where the true share lies in 95 of 100 such cases; few letters say little. Stops within three days
         of a letter are put down to it. Tests count nowhere.
       </p>
+      <template v-if="compared?.items.length">
+        <h2>Which of its letters does better?</h2>
+        <VersionsTold :found="compared" />
+      </template>
       <template v-if="found.reasons.length">
         <h2>Not posted, and why</h2>
         <ul class="reasons">
@@ -158,7 +170,7 @@ async function askStop(): Promise<void> {
       <RouterLink :to="{ path: '/dispatch', query: { broadcast: id } }"
         >Every delivery of it in the dispatch log</RouterLink
       >
-      <LetterBeside :letter="body.letter" :course="body.course" :recipients="readers" />
+      <LetterBeside :letter="key" :course="body.course" :recipients="readers" />
     </aside>
   </div>
   <OutcomeNames

@@ -37,6 +37,7 @@ const create = useAct(
 
 <template>
   <PageHead title="Courses"
+    ><RouterLink to="/purchases"><Button>Purchases</Button></RouterLink
     ><RouterLink to="/certificates"><Button>Certificates</Button></RouterLink
     ><Button v-needs="'run'" type="primary" @click="asking = true">New course</Button></PageHead
   >

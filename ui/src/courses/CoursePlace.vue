@@ -13,6 +13,7 @@ import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
 import CourseFeedback from "./CourseFeedback.vue";
+import CourseFigures from "./CourseFigures.vue";
 import CourseLine from "./CourseLine.vue";
 import DraftEnding from "./DraftEnding.vue";
 import MedianPost from "./MedianPost.vue";
@@ -83,9 +84,9 @@ const write = useAct(
       >
     </PageHead>
     <Tabs v-model:active-key="tab" class="tabs"
-      ><Tabs.TabPane key="line" tab="Course line" /><Tabs.TabPane key="feedback" tab="Feedback" /><Tabs.TabPane
-        key="outline"
-        tab="Outline and set-up"
+      ><Tabs.TabPane key="line" tab="Course line" /><Tabs.TabPane key="figures" tab="Figures" /><Tabs.TabPane
+        key="feedback"
+        tab="Feedback" /><Tabs.TabPane key="outline" tab="Outline and set-up"
     /></Tabs>
     <div v-if="tab === 'line'" class="desk">
       <CourseLine
@@ -137,6 +138,7 @@ const write = useAct(
         </section>
       </aside>
     </div>
+    <CourseFigures v-else-if="tab === 'figures'" :id="id" :worst="worst" @line="tab = 'line'" />
     <CourseFeedback v-else-if="tab === 'feedback'" :id="id" :certificate="line.has_certificate" />
     <OutlineEdit v-else :id="id" />
     <Modal

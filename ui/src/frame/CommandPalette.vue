@@ -36,6 +36,7 @@ const found = computed(() => {
       { to: `/sequences/${one.key}/rehearsal`, name: `${one.title}`, kind: "Rehearse" },
     ]),
     ...(broadcasts.value ?? []).map((one) => ({ to: `/broadcasts/${one.key}`, name: one.name, kind: "Broadcast" })),
+    { to: "/purchases", name: "Purchases", kind: "Place" },
     { to: "/tags", name: "Tags", kind: "Place" },
     { to: "/audiences", name: "Audiences", kind: "Place" },
     { to: "/import", name: "Import students", kind: "Place" },

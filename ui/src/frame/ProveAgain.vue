@@ -64,7 +64,7 @@ const withPasskey = () =>
     @ok="typed"
     @cancel="answer(false)"
   >
-    <div class="fields">
+    <div class="stacked">
       <p>
         This opens the school or can't be taken back, so show once more that it is you. It holds for a quarter of an
         hour.
@@ -80,16 +80,6 @@ const withPasskey = () =>
 </template>
 
 <style scoped>
-.fields {
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-}
-.fields :deep(label) {
-  display: flex;
-  flex-direction: column;
-  gap: 4px;
-}
 p {
   margin: 0;
 }

@@ -8,6 +8,7 @@ import { api, data } from "../api/client";
 import type { Sequence } from "../api/school-file";
 import { useThings } from "../api/things";
 import { useAct } from "../parts/act";
+import { lettersOf } from "../parts/posted";
 import { walk } from "../sequences/tree";
 
 /** The draft played against what really happened in the last days: in the background, with a way to stop it. */
@@ -85,7 +86,12 @@ const count = (step: string) => job.value?.result?.steps.find((one) => one.step 
           <ul>
             <template v-for="step in order" :key="step.id"
               ><li v-if="step.do === 'send'">
-                <b class="postmark">{{ count(step.id) }}</b> {{ names.get(step.letter ?? "") ?? step.letter }}
+                <b class="postmark">{{ count(step.id) }}</b>
+                {{
+                  lettersOf(step)
+                    .map((key) => names.get(key) ?? key)
+                    .join(" or ")
+                }}
               </li></template
             >
           </ul>

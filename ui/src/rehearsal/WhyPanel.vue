@@ -66,9 +66,11 @@ const { data: seen } = useQuery({
         <li v-for="(run, index) in played.runs" :key="index">
           {{ run.name }}:
           {{
+            run.words ??
             { finished: "finished", left: "left early", stopped: "stopped", stuck: "stuck", open: "still inside" }[
               run.outcome
-            ] ?? run.outcome
+            ] ??
+            run.outcome
           }}
         </li>
       </ul>

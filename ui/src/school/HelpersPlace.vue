@@ -73,7 +73,7 @@ const says = (role: string) => ROLES.find((one) => one.value === role)?.says ?? 
     :busy="invite.isPending.value"
     @ok="invite.mutate()"
   >
-    <div class="fields">
+    <div class="stacked">
       <label>Their e-mail address<Input v-model:value="fresh.email" type="email" :maxlength="320" /></label>
       <label>They are<Select v-model:value="fresh.role" v-named="'Role'" :options="ROLES" /></label>
       <p class="soft">A {{ titled(fresh.role).toLowerCase() }} {{ says(fresh.role) }}.</p>
@@ -138,16 +138,6 @@ const says = (role: string) => ROLES.find((one) => one.value === role)?.says ?? 
   flex-direction: column;
   gap: 18px;
   max-width: 980px;
-}
-.fields {
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-}
-.fields label {
-  display: flex;
-  flex-direction: column;
-  gap: 4px;
 }
 p {
   margin: 0;

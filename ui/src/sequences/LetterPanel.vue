@@ -2,16 +2,18 @@
 import { useQuery } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Segmented from "ant-design-vue/es/segmented";
-import Select from "ant-design-vue/es/select";
 import { computed, inject, ref } from "vue";
 import { useRoute } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { type Letter, PURPOSES, type Step } from "../api/school-file";
 import LetterPaper from "../parts/LetterPaper.vue";
+import { lettersOf } from "../parts/posted";
 import StudentPick from "../parts/StudentPick.vue";
 import { shownAs } from "../parts/shown-as";
+import VersionsPick from "../parts/VersionsPick.vue";
 import { EDITING, type Editing } from "./editing";
+import VersionsDesk from "./VersionsDesk.vue";
 
 const step = defineModel<Step>({ required: true });
 const editing = inject(EDITING) as Editing;
@@ -21,10 +23,15 @@ const route = useRoute();
 const width = ref<string | number>("Desk");
 
 const { data: letters } = useQuery({ queryKey: ["letters"], queryFn: () => data(api.GET("/api/letters")) });
+// Of several versions, the one that is looked at.
+const place = ref<string | number>(1);
+const comparing = ref(false);
+const keys = computed(() => lettersOf(step.value));
+const key = computed(() => keys.value[Number(place.value) - 1] ?? keys.value[0] ?? "");
 const { data: letter } = useQuery({
-  queryKey: ["letter", computed(() => step.value.letter)],
-  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: step.value.letter ?? "" } } })),
-  enabled: computed(() => Boolean(step.value.letter)),
+  queryKey: ["letter", key],
+  queryFn: () => data(api.GET("/api/letters/{key}", { params: { path: { key: key.value } } })),
+  enabled: computed(() => key.value !== ""),
 });
 const body = computed(() => letter.value?.body as Letter | undefined);
 const { data: view, error } = useQuery({
@@ -46,16 +53,21 @@ const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key,
       <div class="label">
         Letter<template v-if="mark"> · {{ mark.label }} {{ mark.detail }}</template>
       </div>
-      <Select
-        v-named="'Which letter'"
-        :value="step.letter || undefined"
+      <VersionsPick
+        :posts="step"
         :options="options"
-        show-search
-        option-filter-prop="label"
-        placeholder="Choose a letter"
         class="which"
-        @change="(key) => (step = { ...step, letter: String(key) })"
+        @change="(posts) => (step = { ...step, ...posts })"
       />
+      <div v-if="keys.length > 1" class="acts">
+        <Segmented
+          v-model:value="place"
+          :options="keys.map((_, at) => ({ value: at + 1, label: `Letter ${at + 1}` }))"
+          size="small"
+        />
+        <button class="link" @click="comparing = true">Which does better?</button>
+      </div>
+      <VersionsDesk v-if="comparing" :id="String(route.params.id)" :step="step.id" @close="comparing = false" />
     </div>
     <template v-if="body">
       <dl>
@@ -108,8 +120,7 @@ const options = computed(() => (letters.value ?? []).map((l) => ({ value: l.key,
   gap: 10px;
 }
 .which {
-  width: 100%;
-  margin-top: 4px;
+  margin: 4px 0;
 }
 .which :deep(.ant-select-selection-item) {
   font: 600 15px/32px var(--title);

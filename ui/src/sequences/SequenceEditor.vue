@@ -254,6 +254,8 @@ watch(changedRehearsals, (now, before) => {
         <Button aria-label="More">⋯</Button>
         <template #overlay
           ><Menu>
+            <Menu.Item key="figures" @click="router.push(`/sequences/${key}/figures`)">Figures</Menu.Item>
+            <Menu.Item key="trial" @click="router.push(`/sequences/${key}/trial`)">Does it help?</Menu.Item>
             <Menu.Item key="people" @click="people = 'inside'">Its letters and its people</Menu.Item>
             <Menu.Item key="versions" @click="versions = true">Versions</Menu.Item>
             <Menu.Item key="test" @click="testing = true">Send me all its letters as tests</Menu.Item>
@@ -290,7 +292,7 @@ watch(changedRehearsals, (now, before) => {
       @discard="discard"
       @mend="mend"
     />
-    <StartSentence v-model="current" :checked="checked" />
+    <StartSentence v-model="current" :checked="checked" :saved="!found.unfinished" />
     <div class="desk">
       <div class="ruler">
         <EmptyState v-if="!current.steps.length" title="No steps yet"

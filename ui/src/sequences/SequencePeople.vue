@@ -70,7 +70,7 @@ const share = (one: Api["Figure"] | undefined) => (one?.share == null ? "" : `${
           </tr>
         </thead>
         <tbody>
-          <tr v-for="one in sorted" :key="one.step">
+          <tr v-for="one in sorted" :key="one.step + one.letter">
             <td>
               <RouterLink :to="{ path: `/letters/${one.letter}/figures`, query: { sequence: id, step: one.step } }">{{
                 one.name

@@ -13,10 +13,10 @@ import type { Condition } from "../conditions/conditions";
 import PickPopover from "../parts/PickPopover.vue";
 import HoursEdit from "./HoursEdit.vue";
 import MatcherEdit from "./MatcherEdit.vue";
-import { AGAIN, hoursWords } from "./words";
+import { AGAIN, hoursWords, oneIn } from "./words";
 
 const sequence = defineModel<Sequence>({ required: true });
-defineProps<{ checked: Api["Checked"] | undefined }>();
+defineProps<{ checked: Api["Checked"] | undefined; saved: boolean }>();
 const { data: school } = useQuery({
   queryKey: ["school"],
   queryFn: () => data(api.GET("/api/school")),
@@ -69,8 +69,13 @@ const join = (found: string[] | undefined) => (found ?? []).join(", or has ");
                 inside
                 @update:model-value="(now) => (sequence.only_if = now)"
               /></div
-          ></template>
-        </PickPopover>
+          ></template> </PickPopover
+        ><template v-if="saved"
+          >,{{ " "
+          }}<RouterLink :to="`/sequences/${sequence.key}/trial`" class="link part" data-testid="trial">{{
+            sequence.trial ? `${oneIn(sequence.trial.hold_back)} held back by lot` : "nobody held back"
+          }}</RouterLink></template
+        >
       </div>
     </div>
     <div>

@@ -91,7 +91,7 @@ describe("a step on the ruler", () => {
 
   it("has a short name for labels", () => {
     expect(stepName({ id: "a", do: "send", letter: "welcome" }, editing())).toBe("First Hive · access");
-    expect(stepName({ id: "a", do: "send", letter: "gone" }, editing())).toBe("a letter");
+    expect(stepName({ id: "a", do: "send", letter: "gone" }, editing())).toBe("gone");
     expect(stepName({ id: "a", do: "wait_for" }, editing())).toBe("wait for");
   });
 });

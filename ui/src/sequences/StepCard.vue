@@ -3,13 +3,15 @@ import { computed, inject } from "vue";
 
 import { PURPOSES, type Step } from "../api/school-file";
 import FindingLines from "../parts/FindingLines.vue";
-import { EDITING, type Editing } from "./editing";
+import { lettersOf } from "../parts/posted";
+import { EDITING, type Editing, stepName } from "./editing";
 import { spanWords, waitWords } from "./words";
 
 /** One step as it stands on the ruler. */
 const props = defineProps<{ step: Step }>();
 const editing = inject(EDITING) as Editing;
-const letter = computed(() => editing.letters.value.get(props.step.letter ?? ""));
+const keys = computed(() => lettersOf(props.step));
+const letter = computed(() => editing.letters.value.get(keys.value[0] ?? ""));
 const figures = computed(() => editing.figures.value[props.step.id]);
 const findings = computed(() => editing.findings.value.filter((finding) => finding.step === props.step.id));
 const phrase = computed(() => editing.phrases.value[props.step.id]?.[0] ?? "…");
@@ -30,7 +32,7 @@ const list = (found: unknown) => (found as string[] | undefined) ?? [];
       @click="choose"
     >
       <span class="airmail" />
-      <span class="name">{{ letter?.name ?? (step.letter ? step.letter : "Choose a letter") }}</span>
+      <span class="name">{{ stepName(step, editing) || "Choose a letter" }}</span>
       <span class="facts">
         <span v-if="step.do === 'tell'" class="pill"
           >to {{ step.to === "owner" ? "you" : Array.isArray(step.to) ? step.to.join(", ") : step.to }}</span

@@ -217,7 +217,7 @@ function setTo(text: string): void {
           @change="(e: Event) => setTo((e.target as HTMLInputElement).value)"
       /></label>
       <ThingPick
-        :model-value="step.letter"
+        :model-value="step.letter ?? undefined"
         kind="letter"
         label="Which letter"
         @update:model-value="(letter) => set({ letter })"

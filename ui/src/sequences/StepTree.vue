@@ -33,7 +33,7 @@ const shows = (step: Step) => step.do !== "wait" && step.do !== "tag" && step.do
           <StepCard :step="step" />
           <AddStep
             v-if="!lanes(step).length"
-            :label="`Add a step after ${stepName(step, editing)}`"
+            :label="`Add a step after ${stepName(step, editing) || 'a letter'}`"
             :top="top"
             @add="(kind) => editing.add(kind, owner, lane, index + 1)"
           />
@@ -60,7 +60,7 @@ const shows = (step: Step) => step.do !== "wait" && step.do !== "tag" && step.do
         <AddStep
           v-if="lanes(step).length"
           class="behind"
-          :label="`Add a step after ${stepName(step, editing)}`"
+          :label="`Add a step after ${stepName(step, editing) || 'a letter'}`"
           :top="top"
           @add="(kind) => editing.add(kind, owner, lane, index + 1)"
         />

@@ -2,6 +2,7 @@ import type { InjectionKey, Ref } from "vue";
 
 import type { Api } from "../api/client";
 import type { Step } from "../api/school-file";
+import { lettersOf } from "../parts/posted";
 
 /** What every card in the editor needs to know, given once by the editor. */
 export interface Editing {
@@ -23,6 +24,9 @@ export const EDITING: InjectionKey<Editing> = Symbol("editing");
 
 /** A step in a few words, for labels. */
 export function stepName(step: Step, editing: Editing): string {
-  if (step.do === "send" || step.do === "tell") return editing.letters.value.get(step.letter ?? "")?.name ?? "a letter";
+  if (step.do === "send" || step.do === "tell")
+    return lettersOf(step)
+      .map((key) => editing.letters.value.get(key)?.name ?? key)
+      .join(" or ");
   return step.do.replace("_", " ");
 }

@@ -72,3 +72,13 @@ export function hoursWords(hours: PostingHours | null): string {
   if (!hours) return "at any hour";
   return `${hours.from}–${hours.to}${hours.days.length < 7 ? `, ${daysWords(hours.days)}` : ""}`;
 }
+
+/** How many a trial may hold back, in percent, as one says it. */
+export const HELD_BACK: Record<number, string> = {
+  50: "1 in 2",
+  33: "1 in 3",
+  25: "1 in 4",
+  20: "1 in 5",
+  10: "1 in 10",
+};
+export const oneIn = (percent: number): string => HELD_BACK[percent] ?? `${percent} in 100`;

@@ -178,7 +178,11 @@ const OUTCOME: Record<string, string> = {
             <RouterLink :to="`/sequences/${run.sequence}`">{{ run.name }}</RouterLink>
             <div class="label">
               {{
-                run.outcome === "open" ? (run.until ? `inside, goes on ${run.until}` : "inside") : OUTCOME[run.outcome]
+                run.outcome === "open"
+                  ? run.until
+                    ? `inside, goes on ${run.until}`
+                    : "inside"
+                  : (run.words ?? OUTCOME[run.outcome])
               }}
               · since {{ run.started }}
               <HandWork v-if="run.outcome === 'open'" :id="id" act="stop" :name="run.sequence" :title="run.name" />

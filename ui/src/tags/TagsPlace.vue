@@ -1,27 +1,22 @@
 <script setup lang="ts">
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import Button from "ant-design-vue/es/button";
 import Input from "ant-design-vue/es/input";
-import InputNumber from "ant-design-vue/es/input-number";
 import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
-import { useFrame } from "../frame/frame";
 import PickedNames from "../conditions/PickedNames.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
-import ThingPick from "../parts/ThingPick.vue";
-import DateInput from "../parts/DateInput.vue";
 
 const client = useQueryClient();
 const notice = useNotice();
 const q = ref("");
 const { data: tags } = useQuery({ queryKey: ["tags"], queryFn: () => data(api.GET("/api/tags")) });
 const shown = computed(() => (tags.value ?? []).filter((one) => one.tag.toLowerCase().includes(q.value.toLowerCase())));
-const { data: frame } = useFrame();
 const naming = ref<string | null>(null);
 const renaming = ref<Api["TagOut"] | null>(null);
 const to = ref("");
@@ -65,30 +60,6 @@ async function askRemove(one: Api["TagOut"]): Promise<void> {
   )
     remove.mutate(one.tag);
 }
-const question = ref({ tag: "", since: "", offer: "", days: 30 });
-const since = computed(
-  () =>
-    question.value.since ||
-    (frame.value ? `${Number(frame.value.clock.wall.slice(0, 4)) - 1}${frame.value.clock.wall.slice(4, 10)}` : ""),
-);
-const { data: bought } = useQuery({
-  queryKey: ["tag-bought", question, since],
-  queryFn: () =>
-    data(
-      api.GET("/api/tags/bought", {
-        params: {
-          query: {
-            tag: question.value.tag,
-            since: since.value,
-            offer: question.value.offer,
-            days: question.value.days,
-          },
-        },
-      }),
-    ),
-  enabled: computed(() => Boolean(question.value.tag && since.value)),
-  placeholderData: keepPreviousData,
-});
 </script>
 
 <template>
@@ -96,41 +67,10 @@ const { data: bought } = useQuery({
     <template #beside
       ><span v-if="tags" class="soft">{{ tags.length }}</span></template
     >
+    <RouterLink to="/purchases">Who bought after getting one?</RouterLink>
     <Input v-model:value="q" placeholder="Find a tag" aria-label="Find a tag" allow-clear style="width: 190px" />
   </PageHead>
   <div class="room">
-    <section v-if="tags?.length" class="sheet question">
-      <h2>Did it lead to anything?</h2>
-      <p class="line">
-        Of those who got <ThingPick v-model="question.tag" kind="tag" label="Which tag" class="pick" /> since
-        <DateInput :model-value="since" label="Since" @update:model-value="(day) => day && (question.since = day)" />
-        how many bought
-        <ThingPick
-          v-model="question.offer"
-          kind="offer"
-          label="Which offer"
-          :also="[{ value: 'any', label: 'anything' }]"
-          class="pick"
-        />
-        within
-        <InputNumber v-model:value="question.days" :min="1" :max="3650" aria-label="Days" style="width: 70px" /> days?
-      </p>
-      <p v-if="question.tag && bought" data-testid="bought">
-        <b class="postmark big">{{ bought.bought }}</b> of {{ bought.got
-        }}<template v-if="bought.got">
-          · between {{ Math.round(bought.low * 100) }} and {{ Math.round(bought.high * 100) }}%<template
-            v-if="bought.small"
-          >
-            (few, so this says little)</template
-          ></template
-        >
-        <span v-if="bought.students.length" class="label names"
-          ><RouterLink v-for="one in bought.students.slice(0, 40)" :key="one.key" :to="`/students/${one.key}`"
-            ><bdi>{{ one.name }}</bdi></RouterLink
-          ></span
-        >
-      </p>
-    </section>
     <div v-if="shown.length" class="sheet scroll">
       <table class="plain">
         <thead>
@@ -221,38 +161,6 @@ const { data: bought } = useQuery({
 }
 .acts {
   white-space: nowrap;
-}
-.question {
-  padding: 12px 16px;
-}
-.question p {
-  margin: 6px 0 0;
-}
-.line {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  align-items: center;
-}
-.pick {
-  width: 190px;
-}
-.date {
-  border: 1px solid var(--rule);
-  border-radius: 6px;
-  padding: 4px 8px;
-  color: var(--ink);
-  background: #fff;
-  font: inherit;
-}
-.big {
-  font-size: 22px;
-}
-.names {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 12px;
-  margin-top: 4px;
 }
 .blank {
   color: var(--warn);

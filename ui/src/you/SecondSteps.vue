@@ -132,7 +132,7 @@ const fresh = useAct(() => data(api.POST("/api/session/recovery-codes")), { done
     @ok="keepApp.mutate()"
     @cancel="app = null"
   >
-    <div v-if="app" class="fields">
+    <div v-if="app" class="stacked">
       <p>Photograph this with the app, or type the secret below into it.</p>
       <img :src="app.picture" alt="The secret, to be photographed" class="picture" />
       <p class="postmark secret">{{ app.secret.match(/.{1,4}/g)?.join(" ") }}</p>
@@ -153,7 +153,7 @@ const fresh = useAct(() => data(api.POST("/api/session/recovery-codes")), { done
     :busy="keepPasskey.isPending.value"
     @ok="keepPasskey.mutate()"
   >
-    <div class="fields">
+    <div class="stacked">
       <label>What do you call it?<Input v-model:value="name" placeholder="My laptop" :maxlength="100" /></label>
       <p class="soft">Your browser asks next where to keep it.</p>
     </div>
@@ -181,16 +181,6 @@ const fresh = useAct(() => data(api.POST("/api/session/recovery-codes")), { done
 }
 p {
   margin: 0;
-}
-.fields {
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-}
-.fields label {
-  display: flex;
-  flex-direction: column;
-  gap: 4px;
 }
 .picture {
   width: 220px;

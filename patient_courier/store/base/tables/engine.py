@@ -50,6 +50,7 @@ class RunRow(Table):
     event_at: Mapped[Instant]
     event_number: Mapped[int]
     cause: Mapped[int]
+    trial: Mapped[str | None]
     outcome: Mapped[str | None]
     ended: Mapped[Instant | None]
     step: Mapped[str | None]
@@ -66,4 +67,12 @@ class RunRow(Table):
     __table_args__ = (
         Index("ix_runs_due", "due", "number", sqlite_where=text("due IS NOT NULL AND outcome IS NULL")),
         Index("ix_runs_sequence", "sequence", "version", "outcome"),
+        Index(
+            "ix_runs_trial",
+            "sequence",
+            "trial",
+            "student_id",
+            "number",
+            sqlite_where=text("trial IS NOT NULL"),
+        ),
     )

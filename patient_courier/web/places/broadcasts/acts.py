@@ -115,7 +115,7 @@ def duplicate(key: str, user: SignedIn, post: ThePost, session: Writing) -> Broa
     name = f"{kept.broadcast.called} (copy)"
     fresh = free_key(name, {x.key for x in broadcasts.every(session)})
     at = new_broadcast(
-        fresh, name, kept.broadcast.letter, None, calendar.local_date(now, definitions.school.timezone)
+        fresh, name, kept.broadcast.letters[0], None, calendar.local_date(now, definitions.school.timezone)
     )["at"]
     body = {**as_data(kept.broadcast), "key": fresh, "name": name, "status": "draft", "at": at}
     broadcasts.save(session, read_broadcast(body), now, pace=kept.pace)
@@ -136,7 +136,7 @@ def write_again(key: str, user: SignedIn, post: ThePost, session: Writing) -> Br
         raise HTTPException(409, "Everybody who got it has opened it.")
     letter, body = again_to_silent(
         kept.broadcast,
-        definitions.letters[kept.broadcast.letter].letter,
+        definitions.letters[kept.broadcast.letters[0]].letter,
         definitions.letters,
         {x.key for x in known},
         calendar.local_date(now, definitions.school.timezone),

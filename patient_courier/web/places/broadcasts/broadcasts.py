@@ -8,7 +8,7 @@ from fastapi import APIRouter, Body, HTTPException, Response
 from pydantic import BaseModel, Field, ValidationError
 
 from patient_courier.core.checks import with_letter
-from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.definitions import Definitions, ReadyLetter
 from patient_courier.core.reading.school_file import as_data, validation_faults
 from patient_courier.core.rehearsing.slip import why
 from patient_courier.core.school.broadcasts import Broadcast
@@ -105,7 +105,7 @@ def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[Bro
     zone = definitions.school.timezone
     found = []
     for kept in reversed(broadcasts.every(session)):
-        ready = definitions.letters.get(kept.broadcast.letter)
+        ready = definitions.letters.get(kept.broadcast.letters[0])
         status = stands(session, kept)
         found.append(
             BroadcastSummary(
@@ -115,7 +115,7 @@ def list_broadcasts(user: SignedIn, post: ThePost, session: Reading) -> list[Bro
                 status_words=STATUS_WORDS[status],
                 when=_when(kept, zone),
                 course=kept.broadcast.course,
-                letter=kept.broadcast.letter,
+                letter=kept.broadcast.letters[0],
                 subject=ready.letter.subject if ready else "",
                 recipients=kept.recipients,
                 figures=figures_of(outcomes.of_everyone(session, kept.key))
@@ -175,10 +175,20 @@ def edition_of(kept: Kept) -> str:
     return editions.edition_of(as_data(kept.broadcast.model_copy(update={"status": "draft"})), kept.pace)
 
 
+def letters_of(definitions: Definitions, broadcast: Broadcast) -> list[ReadyLetter]:
+    """Its letter, or its versions, as they are now."""
+    return [definitions.letters[key] for key in broadcast.letters if key in definitions.letters]
+
+
+def edition_of_text(letters: list[ReadyLetter]) -> int:
+    """A number that is another one as soon as one of the letters is edited."""
+    return sum(ready.version for ready in letters)
+
+
 def broadcast_out(session: Session, definitions: Definitions, kept: Kept) -> BroadcastOut:
     zone = definitions.school.timezone
-    ready = definitions.letters.get(kept.broadcast.letter)
-    tested = kept.tested_at is not None and ready is not None and kept.tested == ready.version
+    letters = letters_of(definitions, kept.broadcast)
+    tested = kept.tested_at is not None and bool(letters) and kept.tested == edition_of_text(letters)
     counts = outcomes.of_everyone(session, kept.key) if kept.started else {}
     again = next((x.key for x in broadcasts.every(session) if x.again_of == kept.key), None)
     left = (kept.not_before - real_now()).total("seconds") if kept.not_before else None

@@ -9,7 +9,8 @@ from pydantic import BaseModel
 
 from patient_courier.store.letters import outcomes
 from patient_courier.store.students.people import Person
-from patient_courier.web.context import PageNumber, Reading, Search, SignedIn
+from patient_courier.web.compared import ComparedOut, compared_letters
+from patient_courier.web.context import PageNumber, Reading, Search, SignedIn, ThePost, definitions_in
 from patient_courier.web.places.broadcasts.broadcasts import found_broadcast
 
 router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
@@ -64,3 +65,15 @@ def outcome_people(
         session, outcomes.of_broadcast(key), outcome, reason=reason or None, words=q, page=page
     )
     return outcome_page(total, found)
+
+
+@router.get("/{key}/versions")
+def versions_of_a_broadcast(key: str, user: SignedIn, post: ThePost, session: Reading) -> ComparedOut:
+    """Which of the letters of a broadcast does better: by openings, clicks and answers."""
+    broadcast = found_broadcast(session, key).broadcast
+    if not broadcast.versions:
+        return ComparedOut(items=[])
+    known = definitions_in(post, session).letters
+    names = {one: known[one].letter.called for one in broadcast.letters if one in known}
+    counts = {one: outcomes.students(session, outcomes.of_letter(one, broadcast=key)) for one in names}
+    return ComparedOut(items=compared_letters(counts, names))

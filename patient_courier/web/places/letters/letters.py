@@ -114,17 +114,13 @@ def letter_users(session: Session, definitions: Definitions, letter: str) -> lis
 
 def _used_by(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> list[str]:
     """The sequences and broadcasts that post a letter, by name."""
-    found = [
-        plan.sequence.called
-        for plan in definitions.sequences.values()
-        if any(getattr(place.step, "letter", None) == letter for place in plan.places.values())
-    ]
-    return found + [one.broadcast.called for one in casts if one.broadcast.letter == letter]
+    found = [plan.sequence.called for plan in definitions.sequences.values() if letter in plan.letters]
+    return found + [one.broadcast.called for one in casts if letter in one.broadcast.letters]
 
 
 def _courses(definitions: Definitions, letter: str, casts: Sequence[Kept]) -> list[str]:
     """The courses that the sequences and broadcasts which post a letter are about."""
-    about = [one.broadcast.course for one in casts if one.broadcast.letter == letter]
+    about = [one.broadcast.course for one in casts if letter in one.broadcast.letters]
     return list(dict.fromkeys([*courses_using(definitions, letter), *(x for x in about if x)]))
 
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from patient_courier.core.calendar import calendar
 from patient_courier.core.letters.diff import changes
 from patient_courier.core.reading.school_file import as_data
-from patient_courier.core.rehearsing.rehearsal import forecast
+from patient_courier.core.rehearsing.forecasting import forecast
 from patient_courier.core.rehearsing.slip import why
 from patient_courier.core.school.values import moment_text, parse_moment
 from patient_courier.core.telling import words
@@ -203,7 +203,7 @@ def whom_it_reaches(key: str, user: SignedIn, post: ThePost, session: Reading) -
     planned = [
         f"“{one.broadcast.called}”"
         for one in broadcasts.in_status(session, "scheduled", "going", "paused")
-        if one.broadcast.letter == key
+        if key in one.broadcast.letters
     ]
     return NextLetters(
         total=len(coming),

@@ -102,7 +102,7 @@ def merge_fields(
         raise HTTPException(404, "There is no such letter.")
     names = [*FIELDS, *(FREE_PREFIX + name for name in people.fields_seen(session))]
     lacking = people.lacking(session)
-    about = [one.broadcast.course for one in broadcasts.every(session) if one.broadcast.letter == key]
+    about = [one.broadcast.course for one in broadcasts.every(session) if key in one.broadcast.letters]
     reasons = why_not(definitions, ready.letter, names, about)
     person = people.find(session, student) if student else None
     source = None

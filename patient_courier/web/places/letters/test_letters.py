@@ -18,8 +18,9 @@ from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import SignedIn, ThePost, definitions_in
-from patient_courier.web.places.broadcasts.broadcasts import found_broadcast
+from patient_courier.web.places.broadcasts.broadcasts import edition_of_text, found_broadcast, letters_of
 from patient_courier.web.places.letters.letters import read_letter
+from patient_courier.web.places.sequences.sequences import found_plan
 from patient_courier.web.places.students.page import find_student
 from patient_courier.web.test_letters import TestIn, TestOut, post_test
 
@@ -35,16 +36,28 @@ class LetterTestIn(TestIn):
 
 @router.post("/broadcasts/{key}/test")
 def test_broadcast(key: str, body: TestIn, user: SignedIn, post: ThePost) -> TestOut:
-    """The letter of a broadcast, about what the broadcast is about."""
+    """The letter of a broadcast, or each of its versions, about what the broadcast is about."""
     with post.database.reading() as session:
         kept = found_broadcast(session, key)
         definitions, person = definitions_in(post, session), find_student(session, body.student)
         now = read_clock(session).now
-    ready, subject = definitions.letters[kept.broadcast.letter], subject_of(kept.broadcast)
-    sent = post_test(post, definitions, user, body, person, ready.letter, subject)
+    letters, subject = letters_of(definitions, kept.broadcast), subject_of(kept.broadcast)
+    tests = [
+        post_test(
+            post,
+            definitions,
+            user,
+            body,
+            person,
+            ready.letter,
+            subject,
+            f"Test {number} of {len(letters)}" if len(letters) > 1 else "Test",
+        )
+        for number, ready in enumerate(letters, start=1)
+    ]
     with post.database.writing() as session:
-        broadcasts.note(session, key, tested=ready.version, tested_at=now)
-    return sent
+        broadcasts.note(session, key, tested=edition_of_text(letters), tested_at=now)
+    return tests[0]
 
 
 @router.post("/letters/{key}/test")
@@ -60,10 +73,10 @@ def test_letter(key: str, body: LetterTestIn, user: SignedIn, post: ThePost) -> 
 def test_sequence(key: str, body: TestIn, user: SignedIn, post: ThePost) -> list[TestOut]:
     """Every letter that a sequence posts to its students, in its order, each numbered."""
     definitions, person = _about(post, body.student)
-    plan = definitions.sequences.get(key)
-    if plan is None:
-        raise HTTPException(404, "There is no such sequence.")
-    keys = [place.step.letter for place in plan.places.values() if isinstance(place.step, Send)]
+    plan = found_plan(definitions, key)
+    keys = [
+        key for place in plan.places.values() if isinstance(place.step, Send) for key in place.step.letters
+    ]
     letters = [definitions.letters[one].letter for one in keys if one in definitions.letters]
     if not letters:
         raise HTTPException(409, "This sequence posts no letter yet.")

@@ -13,7 +13,7 @@ from patient_courier.core.upkeep.advice import advice_on
 from patient_courier.core.upkeep.alignment import Shown, shown_in
 from patient_courier.core.upkeep.domain import Found, look_at
 from patient_courier.core.upkeep.mail_server import Posting
-from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.mail_servers import own_server
 from patient_courier.post.carriers import NotTaken, SmtpCarrier, Unsure
 from patient_courier.post.headers import Unfit
@@ -129,7 +129,7 @@ def asking_of(request: Request) -> Asking:
 def domain(
     body: DomainIn, user: SignedIn, post: ThePost, asking: Annotated[Asking, Depends(asking_of)]
 ) -> DomainOut:
-    """What the sender's domain says to receivers, asked now, and what to publish. Changes nothing."""
+    """What the sender's domain says to receivers, asked now, and what to publish. What a letter's source says of the clocks is kept for the check-up."""
     shown = None
     if body.source and body.source.strip():
         shown = shown_in(body.source)
@@ -149,6 +149,9 @@ def domain(
         found = look_at(address, host, ask, selector=(body.selector or "").strip() or None, shown=shown)
     except (ValueError, UnicodeError) as error:
         raise HTTPException(422, str(error)) from error
+    if shown is not None and shown.clock_off is not None and not practice:
+        with post.database.writing() as session:
+            posting.note_mail_clock(session, shown.clock_off, real_now())
     return DomainOut(address=address, domain=address.rpartition("@")[2], found=found, shown=shown)
 
 

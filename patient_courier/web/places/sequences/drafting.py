@@ -11,14 +11,13 @@ from patient_courier.core.drafting import ending, median, nudge
 from patient_courier.core.drafting.fitting import Fitted, PartOut, fit, named_parts, of_sequence
 from patient_courier.core.drafting.median import MedianPost
 from patient_courier.core.drafting.neutral import filled
-from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.engine.plan import Plan
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store.base.definitions import save_letter, save_sequence
 from patient_courier.store.letters.starters import abouts, starter_pattern, starters
 from patient_courier.store.students.standing import standings
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.courses.courses import known_course
+from patient_courier.web.places.sequences.sequences import found_plan
 
 router = APIRouter(prefix="/api", tags=["drafting"])
 
@@ -61,13 +60,6 @@ def _save(session: Session, fitted: Fitted) -> Made:
     for sequence in fitted.sequences:
         save_sequence(session, sequence, now)
     return Made(key=fitted.sequences[0].key)
-
-
-def _plan(definitions: Definitions, key: str) -> Plan:
-    plan = definitions.sequences.get(key)
-    if plan is None:
-        raise HTTPException(404, "There is no such sequence.")
-    return plan
 
 
 @router.post("/courses/{key}/nudge", status_code=201)
@@ -134,14 +126,14 @@ def take_starter(key: str, body: FitIn, user: SignedIn, post: ThePost, session: 
 def sequence_parts(key: str, course: str, user: SignedIn, post: ThePost, session: Reading) -> list[PartOut]:
     """The parts of its course that a sequence names, with a guess for another course."""
     definitions = definitions_in(post, session)
-    return named_parts(definitions, _plan(definitions, key), known_course(definitions, course))
+    return named_parts(definitions, found_plan(definitions, key), known_course(definitions, course))
 
 
 @router.post("/sequences/{key}/duplicate", status_code=201)
 def duplicate(key: str, body: FitIn, user: SignedIn, post: ThePost, session: Writing) -> Made:
     """The same sequence for another course, as a draft, with letters of its own."""
     definitions = definitions_in(post, session)
-    pattern = of_sequence(definitions, _plan(definitions, key))
+    pattern = of_sequence(definitions, found_plan(definitions, key))
     return _save(session, fit(definitions, pattern, known_course(definitions, body.course), body.places))
 
 

@@ -8,6 +8,7 @@ from fastapi import APIRouter, HTTPException, Response
 from pydantic import BaseModel, ValidationError
 
 from patient_courier.core.checks import sequence_findings
+from patient_courier.core.checks.trials import trial_findings
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.reading.known import Known
 from patient_courier.core.reading.references import sequence_faults
@@ -27,6 +28,7 @@ from patient_courier.dispatch.sequences import pause, run
 from patient_courier.dispatch.taking import definitions_changed
 from patient_courier.store.base.definitions import keep_unfinished, save_sequence, set_status, unfinished
 from patient_courier.store.sequences import inside
+from patient_courier.store.sequences.trials import drawn_by
 from patient_courier.store.students.people import lacking
 from patient_courier.web.context import Reading, SignedIn, TheBoard, ThePost, Writing, definitions_in
 from patient_courier.web.drafts_only import check_sequence
@@ -97,7 +99,9 @@ def check(body: SequenceBody, user: SignedIn, post: ThePost, session: Reading) -
             about=about,
         )
     beside = definitions.with_sequence(sequence)
-    found = sequence_findings(beside, beside.sequences[sequence.key], lacking(session))
+    found = sequence_findings(
+        beside, beside.sequences[sequence.key], lacking(session), drawn_by(session, sequence)
+    )
     return Checked(
         marks=marks_of(sequence),
         findings=[finding_out(x) for x in found],
@@ -141,6 +145,9 @@ def put_sequence(
         keep_unfinished(session, key, body)
         edition = say(response, edition_of(body))
         return Saved(version=there.version, edition=edition, staying=0, missing=missing)
+    drawn = list(trial_findings(definitions, read, drawn_by(session, read))) if read.status != "draft" else []
+    if drawn:
+        raise HTTPException(409, drawn[0].sentence)
     now = read_clock(session).now
     version = save_sequence(session, read, now)
     definitions_changed(session, post.library.load, now)
@@ -185,7 +192,8 @@ def change_status(
         kept = unfinished(session).get(key)
         if kept is not None:
             raise HTTPException(409, f"It is not finished: {_read(definitions, kept)[1][0]}")
-        faults = [x for x in sequence_findings(definitions, plan, lacking(session)) if x.level == "fault"]
+        findings = sequence_findings(definitions, plan, lacking(session), drawn_by(session, plan.sequence))
+        faults = [x for x in findings if x.level == "fault"]
         if faults:
             raise HTTPException(409, faults[0].sentence)
         starts = found_for(session, definitions, key, body.take_in, now).starts if body.take_in else []

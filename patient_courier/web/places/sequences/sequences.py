@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from patient_courier.core.checks import sequence_findings
 from patient_courier.core.courses.ruler import ruler
 from patient_courier.core.engine.definitions import Definitions
+from patient_courier.core.engine.plan import Plan
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.sequences import Sequence
 from patient_courier.core.telling import words
@@ -129,9 +130,7 @@ def get_sequence(
     key: str, user: SignedIn, post: ThePost, session: Reading, response: Response
 ) -> SequenceOut:
     definitions = definitions_in(post, session)
-    plan = definitions.sequences.get(key)
-    if plan is None:
-        raise HTTPException(404, "There is no such sequence. It may have been renamed.")
+    plan = found_plan(definitions, key)
     counts = runs_by_outcome(session)
     kept = unfinished(session).get(key)
     body = kept or as_data(plan.sequence)
@@ -148,6 +147,14 @@ def get_sequence(
         marks=marks_of(plan.sequence),
         figures=step_figures(session, key),
     )
+
+
+def found_plan(definitions: Definitions, key: str) -> Plan:
+    """The sequence with this key, as it is in force. 404 when there is none."""
+    plan = definitions.sequences.get(key)
+    if plan is None:
+        raise HTTPException(404, "There is no such sequence. It may have been renamed.")
+    return plan
 
 
 def edition_of(body: dict[str, Any]) -> str:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import APIRouter, HTTPException
+from fastapi import APIRouter
 from pydantic import BaseModel
 
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.engine.plan import Plan
 from patient_courier.core.rehearsing.slip import why
+from patient_courier.core.school.sequences import Send
 from patient_courier.core.telling import words
 from patient_courier.core.writing.editing import step_words
 from patient_courier.store.letters import outcomes
 from patient_courier.store.sequences import inside
 from patient_courier.web.context import PageNumber, Reading, SignedIn, ThePost, definitions_in
 from patient_courier.web.figures import Figure, figures_of
+from patient_courier.web.places.sequences.sequences import found_plan
 
 router = APIRouter(prefix="/api/sequences", tags=["sequences"])
 Group = Literal["inside", "finished", "left"]
@@ -50,20 +51,13 @@ class LetterLine(BaseModel):
     kept_from: list[Why]
 
 
-def _plan(definitions: Definitions, key: str) -> Plan:
-    plan = definitions.sequences.get(key)
-    if plan is None:
-        raise HTTPException(404, "There is no such sequence. It may have been renamed.")
-    return plan
-
-
 @router.get("/{key}/people")
 def people(
     key: str, group: Group, user: SignedIn, post: ThePost, session: Reading, page: PageNumber = 1
 ) -> RunsOut:
     """Who is inside, has finished, or has left early (stopped and stuck too), the newest first."""
     definitions = definitions_in(post, session)
-    _plan(definitions, key)
+    found_plan(definitions, key)
     zone = definitions.school.timezone
     total, found = inside.runs(session, key, group, page)
     return RunsOut(
@@ -96,10 +90,14 @@ def letters(key: str, user: SignedIn, post: ThePost, session: Reading) -> list[L
     """What became of each of its letters, in the order in which they stand."""
     definitions = definitions_in(post, session)
     found = []
-    for step, place in _plan(definitions, key).places.items():
-        letter = getattr(place.step, "letter", None)
-        if place.step.do != "send" or letter not in definitions.letters:
-            continue
+    posted = [
+        (step, letter)
+        for step, place in found_plan(definitions, key).places.items()
+        if isinstance(place.step, Send)
+        for letter in place.step.letters
+        if letter in definitions.letters
+    ]
+    for step, letter in posted:
         scope = outcomes.of_letter(letter, sequence=key, step=step)
         found.append(
             LetterLine(

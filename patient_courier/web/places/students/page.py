@@ -8,16 +8,19 @@ from pydantic import BaseModel
 from patient_courier.core.engine.conditions import progress
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import StudentState
+from patient_courier.core.engine.trials import HELD_BACK
 from patient_courier.core.school.values import moment_text
 from patient_courier.core.telling import words
 from patient_courier.core.telling.story import to_whom
 from patient_courier.core.telling.timeline import UNSAID, Decided, TimelineItem, timeline
+from patient_courier.core.telling.trial_words import held_back_words
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import certificates as prints
 from patient_courier.store.completion import feedback
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.outbox import log, replies, returns
+from patient_courier.store.sequences import trials
 from patient_courier.store.students import people
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import (
@@ -42,7 +45,10 @@ class CourseStanding(BaseModel):
 
 
 class StudentRun(BaseModel):
-    """Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339."""
+    """Where the student stands in a sequence; ``started`` and ``until`` in the student's time, ``_at`` as RFC 3339.
+
+    ``words``: what there is to say of its outcome beyond its name.
+    """
 
     sequence: str
     name: str
@@ -50,6 +56,7 @@ class StudentRun(BaseModel):
     started: str
     started_at: str
     outcome: str
+    words: str | None
     step: str | None
     until: str | None
     until_at: str | None
@@ -222,7 +229,7 @@ def student_out(session: Session, post: Post, key: str) -> StudentOut:
         tags=list(state.facts.tags),
         fields=person.fields,
         courses=standings_of(definitions, state),
-        runs=_runs(definitions, state),
+        runs=_runs(session, definitions, state),
         timeline=timeline(definitions, events, letters, state.zone),
     )
 
@@ -239,8 +246,12 @@ def _letter_name(definitions: Definitions, key: str) -> str:
     return (found.letter.name if found else "") or key
 
 
-def _runs(definitions: Definitions, state: StudentState) -> list[StudentRun]:
+def _runs(session: Session, definitions: Definitions, state: StudentState) -> list[StudentRun]:
     found = []
+    drawn = {run.sequence for run in state.runs if run.outcome == HELD_BACK}
+    shares = {
+        (key, trial.key): trial.hold_back for key in drawn for trial, _ in trials.begun_trials(session, key)
+    }
     for run in reversed(state.runs):
         plan = definitions.sequences[run.sequence]
         kind, key = (run.subject.kind, run.subject.key) if run.subject else (None, None)
@@ -253,6 +264,9 @@ def _runs(definitions: Definitions, state: StudentState) -> list[StudentRun]:
                 started=words.moment(run.started, state.zone),
                 started_at=moment_text(run.started),
                 outcome=run.outcome or "open",
+                words=held_back_words(shares[run.sequence, run.trial])
+                if run.outcome == HELD_BACK and run.trial
+                else None,
                 step=run.step,
                 until=words.moment(run.due, state.zone) if run.due else None,
                 until_at=moment_text(run.due) if run.due else None,

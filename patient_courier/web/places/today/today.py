@@ -14,7 +14,7 @@ from patient_courier.core.drafting import ending
 from patient_courier.core.drafting.course_line_view import Stalled, silent_courses, stalled
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import LetterDecided
-from patient_courier.core.rehearsing.rehearsal import forecast
+from patient_courier.core.rehearsing.forecasting import forecast
 from patient_courier.core.telling import words
 from patient_courier.core.telling.week import DayOut, by_day
 from patient_courier.dispatch.clock import read_clock
