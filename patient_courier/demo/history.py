@@ -51,6 +51,9 @@ def demo_school() -> SchoolFile:
     """The whole demo school with its students and events, always the same."""
     data = json.loads(files("patient_courier.demo").joinpath("school.json").read_text("utf-8"))
     data["pictures"] = json.loads(files("patient_courier.demo").joinpath("pictures.json").read_text("utf-8"))
+    trials = json.loads(files("patient_courier.demo").joinpath("trials.json").read_text("utf-8"))
+    data["letters"] += trials["letters"]
+    data["sequences"] += trials["sequences"]
     lot = random.Random(SEED)
     found = people(lot, STUDENTS)
     data["students"] = [_student(lot, person) for person in found]
@@ -66,14 +69,16 @@ def demo_school() -> SchoolFile:
 def _reactions(file: SchoolFile) -> Iterator[dict[str, Any]]:
     """What students do with their letters, within hours or a day or two."""
     sent = [x for x in rehearse(file, until=today()).letters if x.status == "sent" and x.to is None]
-    yield from _openings([letter for letter in sent if letter.broadcast is None])
+    own = {sequence.key for sequence in file.sequences if sequence.trial is not None}
+    yield from _openings([x for x in sent if x.broadcast is None and x.sequence not in own], 1)
+    yield from _openings([x for x in sent if x.sequence in own], 4)
     yield from _feedback([letter for letter in sent if letter.letter == FEEDBACK])
     yield from _answers_to_broadcasts(file, [letter for letter in sent if letter.broadcast is not None])
 
 
-def _openings(letters: list[LetterDecided]) -> Iterator[dict[str, Any]]:
-    """Letters that were opened; service letters most of all."""
-    lot = random.Random(SEED + 1)
+def _openings(letters: list[LetterDecided], lots: int) -> Iterator[dict[str, Any]]:
+    """Letters that were opened; service letters most of all. ``lots`` tells one drawing from another."""
+    lot = random.Random(SEED + lots)
     for letter in letters:
         if lot.random() < {"service": 0.84, "course_help": 0.63, "news": 0.41}[letter.purpose]:
             at = letter.at.add(minutes=int(lot.expovariate(1 / 420)) + 2)

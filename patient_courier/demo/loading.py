@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school.conditions import Condition
 from patient_courier.core.school.sign_up import Asked, SignUpForm
 from patient_courier.demo.connections import add_connections
@@ -21,13 +22,14 @@ from patient_courier.demo.outward import add_outward
 from patient_courier.dispatch.history import play_history
 from patient_courier.dispatch.pictures import keep_pictures, read_pictures
 from patient_courier.dispatch.receiving import keep_problem
+from patient_courier.dispatch.whole import look_over
 from patient_courier.intake.apart import Apart
 from patient_courier.post.links import LinkSigner
 from patient_courier.post.look import look_of
 from patient_courier.post.message import message, message_id, render, sender_of
 from patient_courier.settings import Settings
 from patient_courier.store.base.database import Database
-from patient_courier.store.base.definitions import letter_version, load_definitions
+from patient_courier.store.base.definitions import letter_version, load_definitions, save_sequence
 from patient_courier.store.base.tables import DeliveryRow, SecretRow, StudentRow
 from patient_courier.store.outbox.log import course_of, logged
 from patient_courier.store.outbox.mailroom import keep_message
@@ -37,6 +39,8 @@ from patient_courier.store.students import audiences, sign_ups
 
 # How far back the simulated inboxes hold mail; older letters are in the dispatch log.
 INBOX_DAYS = 14
+# The sequence whose trial is over.
+ENDED = "fh-second-word"
 # Known to everybody who reads this, so nothing but the demo is served with it.
 DEMO_PASSWORD = "mallow-lane"
 
@@ -60,13 +64,21 @@ def load_demo(path: Path, settings: Settings) -> Database:
         )
         definitions = load_definitions(session, settings.address)
         play_history(session, definitions, file.events, today())
+        _end_trial(session, definitions)
         add_connections(session, definitions, file, today())
         add_outward(session, definitions, file, today())
         sign_ups.save(session, _form())
         _audiences(session)
         _one_bad_event(session)
         _fill_inboxes(session, settings, today().subtract(hours=24 * INBOX_DAYS))
+    look_over(database, lambda session: load_definitions(session, settings.address), list)
     return database
+
+
+def _end_trial(session: Session, definitions: Definitions) -> None:
+    """The owner has seen that it helps: from today on everybody gets the word after the first lesson."""
+    sequence = definitions.sequences[ENDED].sequence
+    save_sequence(session, sequence.model_copy(update={"trial": None}), today())
 
 
 def _form() -> SignUpForm:

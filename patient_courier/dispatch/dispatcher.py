@@ -17,6 +17,8 @@ from whenever import Instant
 from patient_courier import logs
 from patient_courier.core.school.events import Bounced
 from patient_courier.core.school.text import clean_line
+from patient_courier.core.upkeep.check_up import Finding
+from patient_courier.dispatch import check_up
 from patient_courier.dispatch.arriving import Arrivals
 from patient_courier.dispatch.broadcasts import seconds_to_wait, settle
 from patient_courier.dispatch.clock import read_clock, real_now
@@ -28,12 +30,15 @@ from patient_courier.dispatch.looking_again import LookingAgain
 from patient_courier.dispatch.mail_servers import MailServers
 from patient_courier.dispatch.mailboxes import read_mailboxes
 from patient_courier.dispatch.mark import Mark, look_at_mark
+from patient_courier.dispatch.notices import Notices
 from patient_courier.dispatch.only_one import OnlyOne
 from patient_courier.dispatch.outbox import Outbox
 from patient_courier.dispatch.outgoing import Outgoing
+from patient_courier.dispatch.overseeing import IDLE_SECONDS, Overseer
 from patient_courier.dispatch.returns import Taken, put_aside, take_report, waiting_in
 from patient_courier.dispatch.taking import next_due, take_events, wake_due
 from patient_courier.dispatch.visits import seconds_until_settled, settle_visits
+from patient_courier.dispatch.whole import worth_doing
 from patient_courier.dispatch.worker import LONGEST_SLEEP_SECONDS, Worker
 from patient_courier.intake.apart import Apart, Occupied
 from patient_courier.intake.mail_reports import MOST_BYTES
@@ -82,6 +87,10 @@ class Post:
         self.outgoing.on_idle = self._calling.nudge
         self._reading = Worker("reports", self._read_reports)
         self._upkeep = Worker("upkeep", self._keep_up)
+        self.notices = Notices(database, self.library.load, self.post_now, worth_doing, settings.address)
+        self.overseer = Overseer(database, self.library.load, self._how_it_runs, inside=settings.calls_inside)
+        self._overseeing = Worker("overseeing", self.overseer.look, longest=IDLE_SECONDS)
+        self._telling = Worker("notices", self._tell)
         mailbox = Mailbox(database, self.take_report, settings.smtp_ca_file)
         self._mailbox = Worker("mailbox", mailbox.look, longest=LOOK_SECONDS)
 
@@ -115,6 +124,8 @@ class Post:
         with self.database.writing() as session:
             fill(session, self.library.load(session))
             ensure_key(session, real_now())
+            self.notices.write(session, read_clock(session).now)
+        self.notices.recover()
         for worker in (
             self._waker,
             self._poster,
@@ -122,6 +133,8 @@ class Post:
             self._reading,
             self._upkeep,
             self._mailbox,
+            self._telling,
+            self._overseeing,
             self.arrivals,
         ):
             worker.start()
@@ -150,7 +163,16 @@ class Post:
         """Let every worker finish what it has in hand; a mail server that hangs is not waited for."""
         self.arrivals.stop()
         self.outbox.stopping.set()
-        for worker in (self._waker, self._poster, self._calling, self._reading, self._upkeep, self._mailbox):
+        for worker in (
+            self._waker,
+            self._poster,
+            self._calling,
+            self._reading,
+            self._upkeep,
+            self._mailbox,
+            self._telling,
+            self._overseeing,
+        ):
             worker.stop(patience=5 if worker is not self._waker else 30)
         self.outgoing.stop()
         if self.mailroom is not None:
@@ -201,10 +223,19 @@ class Post:
                 pauses = (_seconds_until(due if not clock.practice else None), wait, unsettled)
                 return min(pause for pause in pauses if pause is not None)
             with self.database.writing() as session:
-                wake_due(session, self.library.load(session))
+                self._wake_once(session)
             self._poster.nudge()
             self._calling.nudge()
         return 0.0
+
+    def _wake_once(self, session: Session) -> None:
+        """A practice clock on its way stops where a notice is due, so that it says what was so then."""
+        clock = read_clock(session)
+        stop = self.notices.next_morning(session, clock.now) if clock.moving_to is not None else None
+        wake_due(session, self.library.load(session), stop)
+        if stop is not None and read_clock(session).now == stop:
+            self.notices.write(session, stop)
+            self._telling.nudge()
 
     def _move_students(self) -> None:
         """New addresses that nobody has objected to for a week hold from now on."""
@@ -228,6 +259,22 @@ class Post:
         with self.database.reading() as session:
             practice = read_clock(session).practice
         return LONGEST_SLEEP_SECONDS if practice else self.copies.look()
+
+    def look_over(self) -> None:
+        """Have the whole school looked over now, beside everything else."""
+        self.overseer.ask()
+        self._overseeing.nudge()
+
+    def _how_it_runs(self) -> list[Finding]:
+        """What is seen of the machine and the mail; no name server is asked, nor by a practice school its own address."""
+        with self.database.reading() as session:
+            if read_clock(session).practice:
+                return []
+        return check_up.look(self.database, self.settings, self.library.load, lambda session: [], None)
+
+    def _tell(self) -> float:
+        """Notices and the weekly letter."""
+        return LONGEST_SLEEP_SECONDS if self.holds_back() else self.notices.look(self.signer)
 
     def _post(self) -> float:
         if self.holds_back():

@@ -25,8 +25,10 @@ from patient_courier.store.engine.loading import load_states, numbers
 from patient_courier.store.sequences import outset
 from patient_courier.store.students.standing import standings
 
-Who = Literal["missed", "silent", "standing", "week", "month", "quarter"]
+Who = Literal["missed", "silent", "standing", "week", "month", "quarter", "ever"]
 DAYS: dict[Who, int] = {"week": 7, "month": 30, "quarter": 90}
+# To whom it has ever happened is offered where it has not happened more often: each of them is looked at.
+MOST_EVER = 5_000
 # Who has done nothing for so long counts as silent, as on Today.
 SILENT_DAYS = 7
 CHUNK = 250
@@ -120,7 +122,8 @@ def found_for(session: Session, definitions: Definitions, key: str, who: Who, no
     if who in ("silent", "standing"):
         ids = standing_there(session, definitions, key, now, silent=who == "silent")
         return find(session, definitions, key, now, ids=ids) if ids else Found()
-    return find(session, definitions, key, now, since=now.subtract(hours=24 * DAYS[who]))
+    since = None if who == "ever" else now.subtract(hours=24 * DAYS[who])
+    return find(session, definitions, key, now, since=since)
 
 
 def standing_there(
@@ -147,10 +150,14 @@ def choices(session: Session, definitions: Definitions, key: str, now: Instant) 
         for who in ("silent", "standing"):
             counts[who] = len(found_for(session, definitions, key, who, now).starts)
     elif definitions.sequences[key].sequence.starts:
-        starts = found_for(session, definitions, key, "quarter", now).starts
+        kinds = {matcher.on for matcher in definitions.sequences[key].sequence.starts}
+        few = outset.number_of(session, kinds) <= MOST_EVER
+        starts = found_for(session, definitions, key, "ever" if few else "quarter", now).starts
         for who, days in DAYS.items():
             since = now.subtract(hours=24 * days)
             counts[who] = sum(one.what.at >= since for one in starts)
+        if few and len(starts) > counts["quarter"]:
+            counts["ever"] = len(starts)
     return {who: number for who, number in counts.items() if number}
 
 

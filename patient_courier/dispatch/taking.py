@@ -149,18 +149,19 @@ def next_post(session: Session, definitions: Definitions) -> tuple[Instant | Non
     return due, number + (recipients if cast == due else 0)
 
 
-def wake_due(session: Session, definitions: Definitions) -> bool:
+def wake_due(session: Session, definitions: Definitions, stop: Instant | None = None) -> bool:
     """Let the next chunk of due moments happen, in order; True when there was something to do.
 
-    In a practice school the clock moves along, up to where it was sent.
+    In a practice school the clock moves along, up to where it was sent, but not beyond ``stop``.
     """
     clock = read_clock(session)
     moving = clock.moving_to is not None
+    end = clock.horizon if stop is None else min(clock.horizon, stop)
     # Whoever sends the clock ahead wants to see what happens then: nothing is held back in real time meanwhile.
     # Nor while the school comes back from a copy: nothing is posted then, and the owner is to see all that would be.
     timed = not moving and not is_coming_back(session)
-    ahead = next_start(session, clock.horizon, real_now() if timed else None)
-    lot = _due_lot(session, clock.horizon, ahead, timed=timed)
+    ahead = next_start(session, end, real_now() if timed else None)
+    lot = _due_lot(session, end, ahead, timed=timed)
     horizon = lot.horizon
     if lot.students:
         horizon = _wake(session, definitions, lot, clock)
@@ -169,7 +170,7 @@ def wake_due(session: Session, definitions: Definitions) -> bool:
     busy = bool(lot.students) or ahead is not None
     if moving:
         # It has arrived when nothing is left to happen by then: one instant can hold more than one chunk, or a list.
-        set_clock(session, max(horizon, clock.now), arrived=not busy)
+        set_clock(session, max(horizon, clock.now), arrived=not busy and end == clock.horizon)
     return busy
 
 

@@ -70,6 +70,25 @@ class Outward:
         except Exception as error:  # whatever stands in an address, it is this call that fails
             raise NotReached(f"not reached: {str(error) or type(error).__name__}") from error
 
+    def knock(self, url: str) -> int:
+        """The status an address answers with: asked by HEAD, and by GET where that is not liked. Raises NotReached."""
+        status = self._ask("HEAD", url)
+        return self._ask("GET", url) if status in (400, 403, 404, 405, 501) else status
+
+    def _ask(self, method: str, url: str) -> int:
+        self._backend.begin(time.monotonic() + self._total)
+        try:
+            given = [
+                ("Host", _host(httpcore.URL(url).origin)),
+                ("User-Agent", "Patient Courier, looking after links"),
+            ]
+            with self._pool.stream(method, url, headers=given) as answer:
+                return int(answer.status)
+        except NotReached:
+            raise
+        except Exception as error:  # as in post: whatever stands in an address
+            raise NotReached(f"not reached: {str(error) or type(error).__name__}") from error
+
 
 @cache
 def _tls() -> ssl.SSLContext:

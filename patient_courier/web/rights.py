@@ -1,7 +1,7 @@
 """Which right each address of the owner's side asks for. What stands here nowhere, only the owner may; a test asks every
 route as every role.
 
-Longer than three hundred lines, since each address stands in it once, by what it needs.
+Longer than four hundred lines, since each address stands in it once, by what it needs.
 """
 
 from __future__ import annotations
@@ -67,6 +67,11 @@ GET /api/courses/{key}/figures/finishing
 GET /api/courses/{key}/figures/finishing.csv
 GET /api/courses/{key}/figures/quizzes
 GET /api/purchases
+GET /api/who-is-told
+GET /api/findings
+GET /api/weekly-letter
+GET /api/notices
+PUT /api/notices/{id}
 GET /api/purchases.csv
 GET /api/purchases/followed
 GET /api/starters
@@ -146,6 +151,8 @@ POST /api/broadcasts/{key}/outlook
 GET /api/broadcasts/outlooks/{id}
 POST /api/audiences/names
 POST /api/audiences/why
+POST /api/who-is-told/student
+GET /api/findings/students
 POST /api/rehearsals
 POST /api/rehearsals/letters/{index}
 POST /api/rehearsals/paths
@@ -213,6 +220,12 @@ POST /api/audiences
 PUT /api/audiences/{key}
 DELETE /api/audiences/{key}
 POST /api/tags/rename
+POST /api/who-is-told/site-notes
+POST /api/findings/look
+POST /api/findings/aside
+POST /api/findings/back
+PUT /api/findings/links
+DELETE /api/who-is-told/site-notes/{id}
 POST /api/tags/remove
 POST /api/bulk
 GET /api/bulk/{id}

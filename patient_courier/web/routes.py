@@ -38,6 +38,7 @@ from patient_courier.web.places.destinations import log as outgoing_log
 from patient_courier.web.places.frame import forgotten, frame, own_steps, second_step, session, setting_up
 from patient_courier.web.places.letters import files, layouts, letters, past, pictures, sight, test_letters
 from patient_courier.web.places.log import deliveries
+from patient_courier.web.places.overview import findings, notices, who_is_told
 from patient_courier.web.places.practice import copy as practice_copy
 from patient_courier.web.places.practice import mailroom, practice, take_over
 from patient_courier.web.places.purchases import purchases
@@ -167,6 +168,9 @@ def include_routes(app: FastAPI) -> None:
         coming_back,
         helpers,
         check_up,
+        findings,
+        notices,
+        who_is_told,
         written_changes,
         school,
         signing_keys,

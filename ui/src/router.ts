@@ -44,6 +44,10 @@ export const router = createRouter({
     { path: "/school/check-up", component: () => import("./school/CheckUp.vue") },
     { path: "/school/helpers", component: () => import("./school/HelpersPlace.vue") },
     { path: "/school/changes", component: () => import("./school/ChangesPlace.vue") },
+    { path: "/who-is-told", component: () => import("./overview/WhoIsTold.vue") },
+    { path: "/check-up", component: () => import("./overview/CheckUpPlace.vue") },
+    { path: "/weekly", component: () => import("./overview/WeeklyPlace.vue") },
+    { path: "/notices", component: () => import("./overview/NoticesPlace.vue") },
     { path: "/you", component: () => import("./you/YouPlace.vue") },
     { path: "/invited", redirect: "/today" },
     { path: "/new-password", redirect: "/today" },
@@ -71,6 +75,10 @@ router.afterEach((to) => {
     practice: "Practice classroom",
     school: "School",
     you: "You",
+    "who-is-told": "Who is told what",
+    "check-up": "Check-up",
+    weekly: "The weekly letter",
+    notices: "Notices",
   }[place];
   const title = name ? `${name} · Patient Courier` : "Patient Courier";
   document.title = BASE ? `practice · ${title}` : title;

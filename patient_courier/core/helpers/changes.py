@@ -21,6 +21,7 @@ NOUNS: Final[Mapping[str, str]] = {
     "sign_up_form": "Sign-up form", "connection": "Connection", "secret": "Secret of", "destination": "Destination",
     "key": "Key", "list": "List for tools", "signing_key": "Signing key", "picture": "Picture", "setting": "Setting",
     "person": "Helper", "passkey": "Passkey of", "invitation": "Invitation of", "student": "Student",
+    "site_note": "What the course site sends at", "wishes": "Notices of", "put_aside": "Finding put aside:",
 }  # fmt: skip
 # Told of the student whom they are about.
 OF_STUDENTS: Final = frozenset({"student", "tag", "enrolment", "certificate", "print", "help"})

@@ -243,7 +243,10 @@ def every_path(definitions: Definitions, sequence: Sequence) -> PathsOut:
         paths=[
             PathOut(
                 choices=list(path.choices),
-                letters=[PathLetter(x.step, name(x.letter), x.day, x.detail) for x in path.posted],
+                letters=[
+                    PathLetter(x.step, " or ".join(map(name, x.letters)), x.day, x.detail)
+                    for x in path.posted
+                ],
                 open_end=path.open_end,
             )
             for path in paths(definitions, sequence)

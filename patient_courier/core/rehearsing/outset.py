@@ -26,7 +26,8 @@ _DAYS_BEHIND, _MOST_DAYS = 8, 120
 
 @dataclass(frozen=True, slots=True)
 class First:
-    """The first that a student would be sent by the sequence, or why not: ``sent``, ``skipped``, ``stuck`` or ``nothing``."""
+    """The first that a student would be sent by the sequence, or why not: ``sent``, ``skipped``, ``stuck``,
+    ``held_back`` by the lot of a trial, or ``nothing``."""
 
     status: str
     reason: str | None = None
@@ -78,11 +79,19 @@ def play(
             first = First(effect.status, effect.reason, effect.letter, effect.at)
             found.setdefault(effect.student, first)
 
+    held_back: set[str] = set()
     engine = Engine(definitions)
     agenda = Agenda(engine, note, now, Limits(FORECAST_OF_A_RUN, FORECAST_IN_ALL + 20 * len(starts)))
     for state, what, number in starts.values():
         for effect in engine.start_missed(state, key, what, number, now):
             note(effect)
+        if any(
+            run.sequence == key and run.outcome == "held_back" and run.cause == number for run in state.runs
+        ):
+            held_back.add(state.student.key)
         agenda.add_student(state)
     agenda.run_until(horizon(definitions.sequences[key].sequence, now))
-    return {student: found.get(student, First("nothing")) for student in starts}
+    return {
+        student: found.get(student, First("held_back" if student in held_back else "nothing"))
+        for student in starts
+    }

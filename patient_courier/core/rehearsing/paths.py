@@ -17,10 +17,10 @@ MOST = 500
 
 @dataclass(frozen=True, slots=True)
 class Posted:
-    """A letter on the way: its step, and the elapsed day it goes out at the earliest."""
+    """A letter on the way: its step, and the elapsed day it goes out at the earliest; of several ``letters`` one is drawn."""
 
     step: str
-    letter: str
+    letters: tuple[str, ...]
     day: int
     detail: str
 
@@ -106,7 +106,7 @@ def _step(definitions: Definitions, step: s.Step, way: _Way, start: Front) -> li
 
     match step:
         case s.Send() | s.Tell():
-            here = Posted(step.id, s.posted_by(step)[0], days_between(start, way.front), way.front.detail)
+            here = Posted(step.id, tuple(s.posted_by(step)), days_between(start, way.front), way.front.detail)
             return [_Way(way.front, way.choices, (*way.posted, here), open_end=way.open_end)]
         case s.Wait():
             return [on(after_wait(step, way.front, start.early))]

@@ -116,6 +116,15 @@ _WATCHED: Final = (
         "(SELECT u.name FROM users u WHERE u.id = {row}.user_id)",
     ),
     _Watched(
+        "site_note", "site_notes", "{row}.id", "json_object('words', {row}.words)", "replace({row}.kind, '_', ' ')",
+        of="words",
+    ),
+    _Watched(
+        "wishes", "wishes", "{row}.user_id", "{row}.body",
+        "(SELECT u.name FROM users u WHERE u.id = {row}.user_id)", of="body",
+    ),
+    _Watched("put_aside", "put_aside", "{row}.key", "json_object('reason', {row}.reason)", "{row}.title"),
+    _Watched(
         "invitation", "invitations", "{row}.id", "json_object('role', {row}.role)", "{row}.email",
     ),
     _Watched(

@@ -103,6 +103,13 @@ def waiting(session: Session) -> list[Said]:
     return [_said(*row) for row in session.execute(query)]
 
 
+def between(session: Session, since: Instant, until: Instant, most: int) -> list[Said]:
+    """What was said in a stretch of time, those with words first, then the lowest; at most so many."""
+    query = _all().where(WordsRow.at >= since, WordsRow.at < until)
+    query = query.order_by(WordsRow.words == "", WordsRow.value, WordsRow.at.desc()).limit(most)
+    return [_said(*row) for row in session.execute(query)]
+
+
 def of_student(session: Session, student: int) -> list[Said]:
     """What a student has answered and written, the newest first."""
     query = _all().where(WordsRow.student_id == student).order_by(WordsRow.at.desc())

@@ -27,6 +27,7 @@ from patient_courier.store.completion import issuing
 from patient_courier.store.connections import messages
 from patient_courier.store.destinations import api_keys
 from patient_courier.store.letters.outcomes import OUTCOMES
+from patient_courier.store.overview import notices
 from patient_courier.store.students import sign_ups
 
 # What is counted of a broadcast's letters; the others follow from these or are no end.
@@ -101,6 +102,7 @@ def erase(session: Session, id: int) -> None:
     messages.forget(session, row.email)
     sign_ups.forget(session, row.email)
     api_keys.forget(session, row.email)
+    notices.forget_student(session, id)
     session.execute(delete(StudentRow).where(StudentRow.id == id))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 from whenever import Instant
 
@@ -34,6 +34,11 @@ def events_of(
     wanted = sorted(ids)
     for begin in range(0, len(wanted), _AT_ONCE):
         yield from session.scalars(query.where(EventRow.student_id.in_(wanted[begin : begin + _AT_ONCE])))
+
+
+def number_of(session: Session, types: Collection[str]) -> int:
+    """How many events of these types there are."""
+    return session.scalar(select(func.count()).where(EventRow.type.in_(types))) or 0
 
 
 def paused_after(session: Session, sequence: str) -> int | None:

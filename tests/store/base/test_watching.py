@@ -18,8 +18,8 @@ from tests.schools import letter, read, school, send, sequence
 # What happens, what is made of it, and what the machine remembers: nobody decides it by hand.
 NOT_BY_HAND = {
     "activity", "api_answers", "changes", "clock", "connection_days", "consents", "deliveries",
-    "designs", "erased", "event_ids", "events", "imported", "imports", "kept_rehearsals", "learnt", "letters", "mail",
-    "messages", "moves", "outgoing", "outgoing_tries", "postings", "problems", "progress", "proofs", "proved",
+    "designs", "erased", "event_ids", "events", "imported", "imports", "kept_rehearsals", "learnt", "letters",
+    "link_looks", "mail", "messages", "moves", "notices", "outgoing", "outgoing_tries", "postings", "problems", "progress", "proofs", "proved",
     "purchases", "readings", "recovery_codes", "replies", "returns", "runs", "sessions", "sign_ups", "statements",
     "troubles", "visits", "void_places", "waiting", "words",
 }  # fmt: skip

@@ -1876,6 +1876,123 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Findings
+         * @description What the last check-up found, by students touched; nothing is looked at for it.
+         */
+        get: operations["get_findings_api_findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Aside
+         * @description Put it aside with a reason; it comes back when it touches more than now.
+         */
+        post: operations["put_aside_api_findings_aside_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Back */
+        post: operations["bring_back_api_findings_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Wish Links
+         * @description Whether addresses that letters lead to are asked, one every twenty seconds, each once a week.
+         */
+        put: operations["wish_links_api_findings_links_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Have the school looked over now, in the background; ask for the findings until it is done.
+         */
+        post: operations["look_api_findings_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Students
+         * @description Whom a finding touches now, a page at a time.
+         */
+        get: operations["students_api_findings_students_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frame": {
         parameters: {
             query?: never;
@@ -2604,6 +2721,46 @@ export interface paths {
          * @description Put something aside, or post a letter after all: with the student's values of now, at once.
          */
         post: operations["settle_api_needs_you__kind___id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Notices
+         * @description Your own, and for the owner everybody's.
+         */
+        get: operations["get_notices_api_notices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Notices
+         * @description Other wishes, from what happens next on.
+         */
+        put: operations["put_notices_api_notices__id__put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5054,6 +5211,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/weekly-letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Weekly Page
+         * @description The letter of the last seven days as it would be now, and your past ones.
+         */
+        get: operations["weekly_page_api_weekly_letter_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/who-is-told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who Is Told
+         * @description The page, narrowed to a course where one is named.
+         */
+        get: operations["who_is_told_api_who_is_told_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/who-is-told/site-notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note
+         * @description Note what the course site sends by itself, so that double letters are seen.
+         */
+        post: operations["note_api_who_is_told_site_notes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/who-is-told/site-notes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget Note */
+        delete: operations["forget_note_api_who_is_told_site_notes__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/who-is-told/student": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try It
+         * @description What one student would be told if this happened now and they did nothing more; nothing is posted or kept.
+         */
+        post: operations["try_it_api_who_is_told_student_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/intake/events": {
         parameters: {
             query?: never;
@@ -5863,6 +6117,27 @@ export interface components {
              */
             steps: (components["schemas"]["Send"] | components["schemas"]["Wait"] | components["schemas"]["WaitFor"] | components["schemas"]["Branch"] | components["schemas"]["TagStep"] | components["schemas"]["Waypoint"] | components["schemas"]["Repeat"] | components["schemas"]["Dated"] | components["schemas"]["StartSequence"] | components["schemas"]["StopSequence"] | components["schemas"]["Tell"] | components["schemas"]["CertificateStep"] | components["schemas"]["Call"] | components["schemas"]["End"])[];
         };
+        /**
+         * AsideIn
+         * @description Which finding, and why it may stay as it is.
+         */
+        AsideIn: {
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+        };
+        /** AsideOut */
+        AsideOut: {
+            /** At */
+            at: string;
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /** Title */
+            title: string;
+        };
         /** AudienceIn */
         AudienceIn: {
             /** Condition */
@@ -5889,6 +6164,11 @@ export interface components {
             name: string;
             /** Students */
             students: number;
+        };
+        /** BackIn */
+        BackIn: {
+            /** Key */
+            key: string;
         };
         /**
          * Became
@@ -6238,6 +6518,25 @@ export interface components {
             medium: string;
             /** Source */
             source: string;
+        };
+        /**
+         * Cell
+         * @description What they hear, in order. ``missing``: what most schools say here, where nothing that goes out says it;
+         *     ``twice``: the course site says something, and so does a letter.
+         */
+        Cell: {
+            /** Heard */
+            heard: components["schemas"]["Heard"][];
+            /**
+             * Missing
+             * @default
+             */
+            missing: string;
+            /**
+             * Twice
+             * @default false
+             */
+            twice: boolean;
         };
         /**
          * CertificateBlock
@@ -6599,6 +6898,16 @@ export interface components {
             year: number;
             /** Zone */
             zone: string;
+        };
+        /**
+         * Column
+         * @description Somebody who hears: ``id`` names them in the cells.
+         */
+        Column: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
         };
         /**
          * ColumnOut
@@ -7874,6 +8183,27 @@ export interface components {
             step: string | null;
         };
         /**
+         * FindingsOut
+         * @description ``at`` None: nobody has looked yet. ``done`` of ``total`` looks, while one is under way. ``links``: whether addresses in
+         *     letters are asked.
+         */
+        FindingsOut: {
+            /** Aside */
+            aside: components["schemas"]["AsideOut"][];
+            /** At */
+            at: string | null;
+            /** Done */
+            done: number | null;
+            /** Findings */
+            findings: components["schemas"]["WholeFinding"][];
+            /** Links */
+            links: boolean;
+            /** Practice Links */
+            practice_links: boolean;
+            /** Total */
+            total: number | null;
+        };
+        /**
          * FinishingOut
          * @description ``sequences``: those that begin when somebody enrols here, for which one can ask.
          */
@@ -8118,6 +8448,40 @@ export interface components {
             number: number;
             /** Words */
             words: string;
+        };
+        /**
+         * Heard
+         * @description One thing that somebody hears: ``what`` in words, ``when`` after it happened, ``only`` of which of them.
+         *
+         *     ``key`` is of its source (a sequence, a broadcast, a destination; a site's note by number); ``day`` puts it in order.
+         */
+        Heard: {
+            /**
+             * Day
+             * @default 0
+             */
+            day: number;
+            /** Key */
+            key: string;
+            /** Letter */
+            letter?: string | null;
+            /** Name */
+            name: string;
+            /** Only */
+            only: string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "sequence" | "broadcast" | "notice" | "site" | "destination" | "needs_you";
+            /** State */
+            state: string;
+            /** Step */
+            step?: string | null;
+            /** What */
+            what: string;
+            /** When */
+            when: string;
         };
         /** HelperOut */
         HelperOut: {
@@ -8555,6 +8919,16 @@ export interface components {
         KeyTitle: {
             /** Key */
             key: string;
+            /** Title */
+            title: string;
+        };
+        /** KindOut */
+        KindOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "signed_up" | "purchased" | "enrolled" | "quiz_failed" | "module_completed" | "course_completed" | "certificate_requested" | "certificate_issued" | "refunded" | "answered" | "news_stopped" | "course_help_stopped" | "bounced" | "complained";
             /** Title */
             title: string;
         };
@@ -9165,6 +9539,11 @@ export interface components {
             machines: number;
             /** Students */
             students: number;
+        };
+        /** LinksIn */
+        LinksIn: {
+            /** Look */
+            look: boolean;
         };
         /**
          * ListIn
@@ -9902,15 +10281,75 @@ export interface components {
              */
             text: string;
         };
+        /**
+         * NoteIn
+         * @description That the course site sends something by itself; ``course`` None: for every course.
+         */
+        NoteIn: {
+            /** Course */
+            course?: string | null;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+        };
         /** NotedIn */
         NotedIn: {
             /** On */
             on: boolean;
         };
+        /** NoticesOut */
+        NoticesOut: {
+            /** Kinds */
+            kinds: components["schemas"]["KindOut"][];
+            /** People */
+            people: components["schemas"]["WishesOut"][];
+        };
         /** NudgeIn */
         NudgeIn: {
             /** Stop */
             stop: string;
+        };
+        /**
+         * Nudged
+         * @description A stop of a course for which a letter can be drafted by one click.
+         */
+        Nudged: {
+            /** Course */
+            course: string;
+            /** Stop */
+            stop: string;
+        };
+        /**
+         * Occasion
+         * @description Something that happens, by the type of its event. ``rare``: shown only where somebody hears of it. ``student`` and
+         *     ``owner``: why most schools tell them (common practice, no source); ``starter``: what a letter for it begins from.
+         */
+        Occasion: {
+            /** Kind */
+            kind: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * Rare
+             * @default false
+             */
+            rare: boolean;
+            /**
+             * Starter
+             * @default
+             */
+            starter: string;
+            /**
+             * Student
+             * @default
+             */
+            student: string;
+            /** Title */
+            title: string;
         };
         /**
          * Offer
@@ -11471,6 +11910,17 @@ export interface components {
              */
             role: "owner" | "writer" | "support" | "reader";
         };
+        /**
+         * Row
+         * @description Something that happens, with a cell for each column, by the column's id.
+         */
+        Row: {
+            /** Cells */
+            cells: {
+                [key: string]: components["schemas"]["Cell"];
+            };
+            occasion: components["schemas"]["Occasion"];
+        };
         /** RowOut */
         RowOut: {
             /** Email */
@@ -11830,6 +12280,29 @@ export interface components {
         SecretOut: {
             /** Secret */
             secret: string;
+        };
+        /**
+         * Section
+         * @description A heading with lines below it, and where it leads: a path of the owner's side.
+         */
+        Section: {
+            /**
+             * Lines
+             * @default []
+             */
+            lines: string[];
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+            /** Title */
+            title: string;
+            /**
+             * To
+             * @default
+             */
+            to: string;
         };
         /**
          * SeenIn
@@ -13360,7 +13833,7 @@ export interface components {
             course?: components["schemas"]["ToldThing"] | null;
             feedback?: components["schemas"]["ToldFeedback"] | null;
             lesson?: components["schemas"]["ToldThing"] | null;
-            letter?: components["schemas"]["ToldLetter"] | null;
+            letter?: components["schemas"]["ToldLetter-Input"] | null;
             module?: components["schemas"]["ToldThing"] | null;
             offer?: components["schemas"]["ToldThing"] | null;
             quiz?: components["schemas"]["ToldThing"] | null;
@@ -13391,13 +13864,33 @@ export interface components {
          * ToldLetter
          * @description A letter that was posted or answered, by its key, and its subject as the student read it, if it was posted.
          */
-        ToldLetter: {
+        "ToldLetter-Input": {
             /** Key */
             key: string;
             /** Subject */
             subject?: string | null;
             /** Title */
             title: string;
+        };
+        /**
+         * ToldLetter
+         * @description A letter as it would come: ``at`` on the clock of whoever gets it, ``why_not`` where a guard keeps it.
+         */
+        "ToldLetter-Output": {
+            /** At */
+            at: string;
+            /** Letter */
+            letter: string;
+            /** Letter Key */
+            letter_key: string;
+            /** Sequence */
+            sequence: string;
+            /** Sequence Key */
+            sequence_key: string;
+            /** To */
+            to: string;
+            /** Why Not */
+            why_not: string;
         };
         /**
          * ToldLine
@@ -13410,6 +13903,20 @@ export interface components {
             before: string;
             /** What */
             what: string;
+        };
+        /**
+         * ToldOut
+         * @description ``columns`` hear; each row is something that happens, with its cells by the columns' ids.
+         */
+        ToldOut: {
+            /** Columns */
+            columns: components["schemas"]["Column"][];
+            /** Courses */
+            courses: {
+                [key: string]: string;
+            }[];
+            /** Rows */
+            rows: components["schemas"]["Row"][];
         };
         /**
          * ToldStudent
@@ -13434,6 +13941,22 @@ export interface components {
             key: string;
             /** Title */
             title: string;
+        };
+        /** TouchedOut */
+        TouchedOut: {
+            /** Email */
+            email: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /** TouchedPage */
+        TouchedPage: {
+            /** Items */
+            items: components["schemas"]["TouchedOut"][];
+            /** Total */
+            total: number;
         };
         /**
          * Tracking
@@ -13937,6 +14460,67 @@ export interface components {
             /** Week */
             week: string;
         };
+        /**
+         * WeeklyOut
+         * @description A weekly letter. ``until`` in words; ``posted``: None for one as it would be now.
+         */
+        WeeklyOut: {
+            /** Posted */
+            posted: string | null;
+            /** Sections */
+            sections: components["schemas"]["Section"][];
+            /** Subject */
+            subject: string;
+            /** Until */
+            until: string;
+        };
+        /**
+         * WeeklyPage
+         * @description The letter as it would be now, and those that went out, the newest first.
+         */
+        WeeklyPage: {
+            now: components["schemas"]["WeeklyOut"];
+            /** Past */
+            past: components["schemas"]["WeeklyOut"][];
+            /** Wanted */
+            wanted: boolean;
+        };
+        /**
+         * WhatIfIn
+         * @description Who, and what is to happen now; ``object`` is the offer, course, module, lesson, quiz or tag.
+         */
+        WhatIfIn: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "buy" | "enrol" | "complete" | "fail_quiz" | "pass_quiz" | "finish_module" | "finish_course" | "refund" | "tag" | "nothing";
+            /**
+             * Object
+             * @default
+             */
+            object: string;
+            /** Student */
+            student: string;
+        };
+        /**
+         * WhatIfOut
+         * @description ``happens`` first, in order; then letters that come of it, that no longer come, and that come in any case.
+         */
+        WhatIfOut: {
+            /** Anyway */
+            anyway: components["schemas"]["ToldLetter-Output"][];
+            /** Days */
+            days: number;
+            /** Follows */
+            follows: components["schemas"]["ToldLetter-Output"][];
+            /** Happens */
+            happens: string[];
+            /** Instead */
+            instead: components["schemas"]["ToldLetter-Output"][];
+            /** Not Begun */
+            not_begun: string[];
+        };
         /** Which */
         Which: {
             /** Course */
@@ -13951,6 +14535,45 @@ export interface components {
              * @enum {string}
              */
             who: "missed" | "silent" | "standing" | "week" | "month" | "quarter";
+        };
+        /**
+         * WholeFinding
+         * @description A finding with its ``key``; ``came_back``: it was put aside, and has got worse since.
+         */
+        WholeFinding: {
+            /**
+             * About
+             * @default
+             */
+            about: string;
+            /** Came Back */
+            came_back: boolean;
+            /**
+             * Code
+             * @enum {string}
+             */
+            code: "stalled_unwritten" | "before_switched_on" | "never_began" | "hears_nothing" | "too_many_letters" | "unopened_letter" | "certificate_waits" | "address_bounces" | "consent_without_source" | "past_date" | "old_title" | "other_price" | "broken_link" | "unused_tag" | "unused_letter" | "runs_badly";
+            /** Key */
+            key: string;
+            /** Mend */
+            mend: string;
+            nudge?: components["schemas"]["Nudged"] | null;
+            /**
+             * Size
+             * @default 0
+             */
+            size: number;
+            /**
+             * Students
+             * @default 0
+             */
+            students: number;
+            /** Title */
+            title: string;
+            /** To */
+            to: string;
+            /** Why */
+            why: string;
         };
         /** Why */
         Why: {
@@ -14002,6 +14625,55 @@ export interface components {
             holds: boolean;
             /** Lines */
             lines: components["schemas"]["WhyLine"][];
+        };
+        /**
+         * Wish
+         * @description How soon somebody hears of a kind of thing; ``course`` None: of every course that has no wish of its own.
+         */
+        Wish: {
+            /** Course */
+            course?: string | null;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "off" | "at_once" | "daily" | "weekly";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "signed_up" | "purchased" | "enrolled" | "quiz_failed" | "module_completed" | "course_completed" | "certificate_requested" | "certificate_issued" | "refunded" | "answered" | "news_stopped" | "course_help_stopped" | "bounced" | "complained";
+        };
+        /**
+         * Wishes
+         * @description All that one person wants to hear. ``letter``: the weekly letter of the school.
+         */
+        Wishes: {
+            /**
+             * Letter
+             * @default false
+             */
+            letter: boolean;
+            /**
+             * Wishes
+             * @default []
+             */
+            wishes: components["schemas"]["Wish"][];
+        };
+        /**
+         * WishesOut
+         * @description What somebody wants to hear; ``you``: these are your own, which you may always change.
+         */
+        WishesOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            wishes: components["schemas"]["Wishes"];
+            /** You */
+            you: boolean;
         };
         /** WontGetPerson */
         WontGetPerson: {
@@ -17570,7 +18242,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -18695,6 +19367,244 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    get_findings_api_findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    put_aside_api_findings_aside_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AsideIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    bring_back_api_findings_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    wish_links_api_findings_links_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    look_api_findings_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    students_api_findings_students_get: {
+        parameters: {
+            query: {
+                key: string;
+                q?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TouchedPage"];
+                };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
             503: {
@@ -20509,6 +21419,88 @@ export interface operations {
             };
         };
     };
+    get_notices_api_notices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    put_notices_api_notices__id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wishes"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WishesOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
     remove_offer_api_offers__key__delete: {
         parameters: {
             query?: never;
@@ -21330,7 +22322,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -26891,6 +27883,204 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowsOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    weekly_page_api_weekly_letter_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeeklyPage"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    who_is_told_api_who_is_told_get: {
+        parameters: {
+            query?: {
+                course?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldOut"];
+                };
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    note_api_who_is_told_site_notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    forget_note_api_who_is_told_site_notes__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too much at the moment; Retry-After says when to come again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Refused, with what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+        };
+    };
+    try_it_api_who_is_told_student_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -115,6 +115,11 @@ const write = useAct(
           <p class="soft">Wherever students have gone quiet, a letter reaches them.</p>
         </section>
         <MedianPost :id="id" />
+        <section>
+          <h2>Who is told what</h2>
+          <p class="soft">Everything that happens in this course, and who hears of it.</p>
+          <RouterLink :to="`/who-is-told?course=${id}`">Look at it</RouterLink>
+        </section>
         <section v-if="line.has_certificate && !line.has_ending">
           <h2>Nothing comes after the certificate</h2>
           <p>Certificate at once, feedback a week later, then the next course for whoever has not bought it.</p>

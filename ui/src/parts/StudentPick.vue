@@ -27,8 +27,8 @@ const options = computed(() => {
 
 <template>
   <Select
-    v-model:value="chosen"
     v-named="label"
+    :value="chosen || undefined"
     show-search
     :filter-option="false"
     :options="options"
@@ -36,6 +36,7 @@ const options = computed(() => {
     placeholder="Choose a student"
     class="pick"
     :dropdown-match-select-width="280"
+    @change="(key) => (chosen = String(key))"
     @search="(text: string) => (q = text)"
   >
     <template #option="{ label: name, detail }"

@@ -157,9 +157,21 @@ async function take(event: Event): Promise<void> {
       </dl>
     </section>
     <section class="sheet box">
+      <h2>The school as a whole</h2>
+      <p class="soft">
+        Who hears what when something happens, what is worth mending, and what you hear of it yourself.
+      </p>
+      <div class="ways">
+        <RouterLink to="/who-is-told"><Button>Who is told what</Button></RouterLink>
+        <RouterLink to="/check-up"><Button>Check-up</Button></RouterLink>
+        <RouterLink to="/weekly"><Button>The weekly letter</Button></RouterLink>
+        <RouterLink to="/notices"><Button>Notices</Button></RouterLink>
+      </div>
+    </section>
+    <section class="sheet box">
       <h2>How it runs</h2>
       <p v-if="inCopy" class="soft">
-        Mail, copies, helpers and the check-up belong to the school, not to a practice copy of it.
+        Mail, copies, helpers and how it runs belong to the school, not to a practice copy of it.
       </p>
       <p v-else class="soft">
         Where letters are handed over, what brings the school back when a disk is lost, and who else may come in.
@@ -169,7 +181,7 @@ async function take(event: Event): Promise<void> {
           <RouterLink to="/school/mail"><Button>Mail</Button></RouterLink>
           <RouterLink to="/school/copies"><Button>Copies</Button></RouterLink>
           <RouterLink to="/school/helpers"><Button>Helpers</Button></RouterLink>
-          <RouterLink to="/school/check-up"><Button>Check-up</Button></RouterLink>
+          <RouterLink to="/school/check-up"><Button>How it runs</Button></RouterLink>
         </template>
         <RouterLink to="/school/changes"><Button>What was changed</Button></RouterLink>
       </div>

@@ -12,6 +12,7 @@ import PageHead from "../parts/PageHead.vue";
 import ApprovalTray from "./ApprovalTray.vue";
 import NearlyThere from "./NearlyThere.vue";
 import WaitingTray from "./WaitingTray.vue";
+import WorstFindings from "./WorstFindings.vue";
 
 const notice = useNotice();
 const { data: today } = useQuery({ queryKey: ["today"], queryFn: () => data(api.GET("/api/today")) });
@@ -121,6 +122,7 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
             >Run a sequence, and letters line up here as students enrol.</EmptyState
           >
         </section>
+        <WorstFindings />
         <NearlyThere v-if="today.nearly.length" :nearly="today.nearly" />
         <section v-if="today.stalled.length" class="sheet box">
           <h2>Where students stall</h2>

@@ -44,6 +44,13 @@ from patient_courier.store.base.tables.outbox import (
     TroubleRow,
     VisitRow,
 )
+from patient_courier.store.base.tables.overview import (
+    LinkLookRow,
+    NoticeRow,
+    PutAsideRow,
+    SiteNoteRow,
+    WishesRow,
+)
 from patient_courier.store.base.tables.school import (
     ClockRow,
     CourseRow,
@@ -114,9 +121,11 @@ __all__ = [
     "LearntRow",
     "LetterRow",
     "LetterVersionRow",
+    "LinkLookRow",
     "MailRow",
     "MessageRow",
     "MoveRow",
+    "NoticeRow",
     "OfferRow",
     "OutgoingRow",
     "OutgoingTryRow",
@@ -129,6 +138,7 @@ __all__ = [
     "ProofRow",
     "ProvedRow",
     "PurchaseRow",
+    "PutAsideRow",
     "ReadingRow",
     "RecoveryCodeRow",
     "ReplyRow",
@@ -143,6 +153,7 @@ __all__ = [
     "SignUpFormRow",
     "SignUpRow",
     "SigningKeyRow",
+    "SiteNoteRow",
     "StatementRow",
     "StudentRow",
     "Table",
@@ -152,5 +163,6 @@ __all__ = [
     "VisitRow",
     "VoidPlaceRow",
     "WaitingRow",
+    "WishesRow",
     "WordsRow",
 ]

@@ -91,6 +91,7 @@ _SAID: Mapping[Who, str] = {
     "week": "to whom that has happened in the last week",
     "month": "to whom that has happened in the last 30 days",
     "quarter": "to whom that has happened in the last 90 days",
+    "ever": "to whom that has ever happened",
 }
 _LEFT_OUT = {
     "again": "{n} more have been in it before.",
@@ -187,6 +188,8 @@ def _result(
 
 def _sentence(definitions: Definitions, first: First, zone: str) -> tuple[int, str]:
     """What happens to a student, and how it ranks: those who are sent something come first."""
+    if first.status == "held_back":
+        return 2, "are sent nothing: the lot of its trial holds them back."
     if first.status == "nothing" or first.at is None:
         return 2, "are sent nothing as things stand."
     letter = definitions.letters[first.letter].letter.called

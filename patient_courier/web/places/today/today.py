@@ -14,14 +14,12 @@ from patient_courier.core.drafting import ending
 from patient_courier.core.drafting.course_line_view import Stalled, silent_courses, stalled
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import LetterDecided
-from patient_courier.core.rehearsing.forecasting import forecast
 from patient_courier.core.telling import words
 from patient_courier.core.telling.week import DayOut, by_day
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store.broadcasts import broadcasts, postings
-from patient_courier.store.engine.loading import load_states
+from patient_courier.dispatch.coming import coming_letters
+from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.outbox import log
-from patient_courier.store.sequences import inside
 from patient_courier.store.sequences.counts import events_since, told_by_step
 from patient_courier.store.students import audience, people
 from patient_courier.store.students.people import Person
@@ -90,11 +88,7 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
     now = read_clock(session).now
     first = calendar.local_date(now, zone)
     until = calendar.resolve(first.add(days=DAYS).at(calendar.MIDNIGHT), zone).subtract(nanoseconds=1)
-    ids = {*inside.everyone(session), *people.waiting_for_time(session, until)}
-    ids |= _of_broadcasts(session, definitions, until)
-    states = load_states(session, ids, definitions)
-    coming = postings.coming(session, until, states)
-    found = forecast(definitions, list(states.values()), now, until, coming)
+    found = coming_letters(session, definitions, now, until)
     called = broadcasts.names(session)
     shown = found.letters[:SHOWN]
     names = people.by_keys(session, {letter.student for letter in shown})
@@ -141,15 +135,6 @@ def _nearly(session: Session, definitions: Definitions, now: Instant) -> list[Ne
                     reminded=reminded,
                 )
             )
-    return found
-
-
-def _of_broadcasts(session: Session, definitions: Definitions, until: Instant) -> set[int]:
-    """Students whom broadcasts will reach by then, as far as their lists can be told now."""
-    found = set(postings.going_to(session))
-    for kept in broadcasts.in_status(session, "scheduled"):
-        if kept.due is not None and kept.due <= until:
-            found |= {id for id, _, _ in postings.on_the_list(session, definitions, kept.broadcast, kept.due)}
     return found
 
 

@@ -1,0 +1,1 @@
+"""The school looked over as a whole."""
