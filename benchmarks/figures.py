@@ -33,7 +33,7 @@ DRAWS = 100_000
 _DAY = 86_400 * 10**9
 
 
-def _lived(database: Database) -> None:
+def lived(database: Database) -> None:
     """Every student in the course for up to a year, one in seven through with it, all in a trial of one sequence, each a buyer."""
     at = to_nanoseconds(START)
     began = f"{at} - (30 + id % 330) * {_DAY}"
@@ -63,7 +63,7 @@ def _lived(database: Database) -> None:
 def figures(report: Report, folder: Path) -> None:
     database = filled(folder / "figures.db")
     token = sign_in(database)
-    _lived(database)
+    lived(database)
     settings = Settings(database=database.path, smtp_host="")
     with TestClient(create_app(Post(database, settings)), base_url="http://127.0.0.1") as client:
         client.cookies.set(COOKIE, token)

@@ -2,7 +2,7 @@
 
     make bench                 all of it
     make bench ONLY=engine     one part: post, connections, outgoing, engine, broadcasts, screens,
-                               certificates, copies, figures
+                               certificates, copies, figures, overview
 
 Prints a table and keeps it in docs/benchmarks.md, with the machine named.
 """
@@ -13,7 +13,18 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import broadcasts, certificates, connections, copies, engine, figures, outgoing, post, screens
+from benchmarks import (
+    broadcasts,
+    certificates,
+    connections,
+    copies,
+    engine,
+    figures,
+    outgoing,
+    overview,
+    post,
+    screens,
+)
 from benchmarks.report import Report, save
 
 
@@ -48,6 +59,8 @@ def main(only: str) -> None:
             copies.copies(report, folder)
         if only in ("", "figures"):
             figures.figures(report, folder)
+        if only in ("", "overview"):
+            overview.overview(report, folder)
     if not only:
         save(report)
 

@@ -1,7 +1,7 @@
 """Which right each address of the owner's side asks for. What stands here nowhere, only the owner may; a test asks every
 route as every role.
 
-Longer than four hundred lines, since each address stands in it once, by what it needs.
+Longer than three hundred lines, since each address stands in it once, by what it needs.
 """
 
 from __future__ import annotations

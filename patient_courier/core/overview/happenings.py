@@ -43,7 +43,7 @@ OCCASIONS: Final = (
         "module_completed", "Module finished", student="that they come along", starter="module-check-ins"
     ),
     Occasion("inactive", "Silent", student="where to go on", starter="nudges"),
-    Occasion("course_completed", "Course finished", student="well done", starter="course-completed"),
+    Occasion("course_completed", "Course finished", student="well done"),
     Occasion("certificate_requested", "Certificate asked for", owner="that it waits for you"),
     Occasion("certificate_approved", "Certificate approved", rare=True),
     Occasion("certificate_issued", "Certificate ready", student="where it is", starter="course-completed"),

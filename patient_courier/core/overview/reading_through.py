@@ -14,8 +14,10 @@ from patient_courier.core.checks.letters import links, visible_texts
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.overview.findings import Finding
 from patient_courier.core.people.tags import Uses
+from patient_courier.core.school.blocks import EventBlock
 from patient_courier.core.school.courses import Offer
 from patient_courier.core.school.letters import Letter
+from patient_courier.core.school.sequences import Dated
 from patient_courier.core.telling import words
 from patient_courier.core.telling.words import counted
 
@@ -57,9 +59,23 @@ def _date(year: str, month: str | int, day: str) -> Iterator[Date]:
 
 
 def past_dates(definitions: Definitions, letters: Iterable[Letter], today: Date) -> Iterator[Finding]:
-    """Letters in use that name a day which has passed, and dated steps behind which nobody comes any more."""
+    """Letters in use that name a day which has passed, or invite to one; and running sequences whose day is over."""
+    for plan in definitions.sequences.values():
+        dated = [place.step.at.date() for place in plan.places.values() if isinstance(place.step, Dated)]
+        if plan.sequence.status == "running" and dated and max(dated) < today:
+            yield Finding(
+                code="past_date",
+                about=f"sequence {plan.key}",
+                title=f"“{plan.sequence.called}” waits for {words.day(max(dated))} {max(dated).year}, which has passed",
+                why="Whoever comes in now is sent nothing of what stands behind that day. Give it another, or close it.",
+                size=1,
+                mend="Open the sequence",
+                to=f"/sequences/{plan.key}",
+            )
     for letter in letters:
-        past = sorted({date for _, text in visible_texts(letter) for date in dates_in(text) if date < today})
+        named = {date for _, text in visible_texts(letter) for date in dates_in(text)}
+        named |= {block.at.date() for _, block in letter.every_block() if isinstance(block, EventBlock)}
+        past = sorted(date for date in named if date < today)
         if past:
             yield Finding(
                 code="past_date",

@@ -60,7 +60,8 @@ def is_quiet(week: Week) -> bool:
     """Whether there is nothing to say of it."""
     counted_ = (week.bought, week.finished, week.silent, week.left)
     ahead = sum(number for _, number in week.coming)
-    return not (any(one.number for one in counted_) or week.letters or week.said or week.needs_you or ahead)
+    said = week.letters or week.said or week.needs_you or week.worth
+    return not (any(one.number for one in counted_) or said or ahead)
 
 
 def subject_of(week: Week) -> str:

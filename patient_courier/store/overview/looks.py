@@ -106,7 +106,7 @@ def never_began(session: Session, definitions: Definitions, now: Instant) -> Ids
         )
         .order_by(e.student_id)
     )
-    return _grouped(session.execute(asked).tuples())
+    return _grouped(session.execute(asked))
 
 
 def _grouped(rows: Iterable[tuple[str, int]]) -> Ids:
@@ -247,7 +247,7 @@ def bouncing(session: Session) -> list[Bouncing]:
     """By domain where a good part of it bounces; the others together."""
     who = STUDENTS.c
     domain = func.lower(func.substr(who.email, func.instr(who.email, "@") + 1))
-    ids = _grouped(session.execute(select(domain, who.id).where(who.bounced).order_by(who.id)).tuples())
+    ids = _grouped(session.execute(select(domain, who.id).where(who.bounced).order_by(who.id)))
     if not ids:
         return []
     counted = select(domain, func.count()).where(domain.in_(ids)).group_by(domain)

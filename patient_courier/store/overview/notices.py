@@ -74,7 +74,7 @@ def ready(session: Session, real: Instant) -> list[Notice]:
         .where(_OPEN, NoticeRow.status == "queued", (NoticeRow.retry.is_(None)) | (NoticeRow.retry <= real))
         .order_by(NoticeRow.id)
     )
-    return [_notice(row, email) for row, email in session.execute(asked).tuples()]
+    return [_notice(row, email) for row, email in session.execute(asked)]
 
 
 def left_over(session: Session) -> list[Notice]:
@@ -84,7 +84,7 @@ def left_over(session: Session) -> list[Notice]:
         .join(UserRow, UserRow.id == NoticeRow.user_id)
         .where(_OPEN, NoticeRow.status == "posting")
     )
-    return [_notice(row, email) for row, email in session.execute(asked).tuples()]
+    return [_notice(row, email) for row, email in session.execute(asked)]
 
 
 def settle(session: Session, id: int, status: str, retry: Instant | None = None) -> None:
@@ -104,7 +104,7 @@ def letters_of(session: Session, user: int) -> list[Notice]:
         .order_by(NoticeRow.id.desc())
         .limit(60)
     )
-    return [_notice(row, email) for row, email in session.execute(asked).tuples()]
+    return [_notice(row, email) for row, email in session.execute(asked)]
 
 
 def forget_old(session: Session, now: Instant) -> None:

@@ -41,7 +41,7 @@ def every(session: Session) -> list[Kept]:
         .outerjoin(WishesRow, WishesRow.user_id == UserRow.id)
         .order_by(UserRow.role != "owner", UserRow.id)
     )
-    return [_kept(user, row) for user, row in session.execute(asked).tuples()]
+    return [_kept(user, row) for user, row in session.execute(asked)]
 
 
 def find(session: Session, user: int) -> Kept | None:

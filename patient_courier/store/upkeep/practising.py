@@ -23,7 +23,7 @@ COMMON = 5
 # What opens the real school, what goes on outside, and what was found out about it.
 _EMPTIED = (
     "sessions", "passkeys", "recovery_codes", "invitations", "api_keys", "api_answers", "fetched_lists", "mail",
-    "moves", "changes", "troubles", "proved",
+    "moves", "changes", "troubles", "proved", "notices", "link_looks",
 )  # fmt: skip
 # Where students' own words and addresses stand, beside their record.
 _TOLD_BY_STUDENTS = (

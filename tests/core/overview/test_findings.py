@@ -80,6 +80,11 @@ def test_a_day_that_has_passed_is_told_of_letters_in_use_alone():
     assert [one.about for one in found] == ["old"] and "Mon 2 Mar 2026" in found[0].title
     assert not list(r.past_dates(definitions, letters, Date(2026, 3, 2))), "today has not passed"
     assert len(r.in_use(definitions, ["old"])) == 2, "each once"
+    invited = letter("live", blocks=[{"kind": "event", "title": "Live", "at": "2026-03-01T18:00"}])
+    dated = sequence("dated", [{"id": "d", "do": "dated", "at": "2026-02-01T10:00", "steps": []}])
+    definitions = of(invited, sequences=[dated])
+    found = list(r.past_dates(definitions, r.in_use(definitions, []), Date(2026, 3, 3)))
+    assert [one.about for one in found] == ["sequence dated", "live"]
 
 
 def test_a_former_title_is_told_unless_something_is_still_called_so():

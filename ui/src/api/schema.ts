@@ -7793,7 +7793,7 @@ export interface components {
              * Who
              * @enum {string}
              */
-            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter";
+            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter" | "ever";
             /** Words */
             words: string;
         };
@@ -13151,7 +13151,7 @@ export interface components {
              */
             status: "draft" | "running" | "paused" | "closed";
             /** Take In */
-            take_in?: ("missed" | "silent" | "standing" | "week" | "month" | "quarter") | null;
+            take_in?: ("missed" | "silent" | "standing" | "week" | "month" | "quarter" | "ever") | null;
         };
         /** StepCount */
         StepCount: {
@@ -14534,7 +14534,7 @@ export interface components {
              * Who
              * @enum {string}
              */
-            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter";
+            who: "missed" | "silent" | "standing" | "week" | "month" | "quarter" | "ever";
         };
         /**
          * WholeFinding

@@ -123,7 +123,14 @@ const wish = useAct(
 </script>
 
 <template>
-  <Modal open :title="column.id === 'student' ? `${occasion.title}: what the student is told` : `${occasion.title}: ${column.title}`" :footer="null" @cancel="emit('close')">
+  <Modal
+    open
+    :title="
+      column.id === 'student' ? `${occasion.title}: what the student is told` : `${occasion.title}: ${column.title}`
+    "
+    :footer="null"
+    @cancel="emit('close')"
+  >
     <template v-if="person !== null">
       <p v-if="!notices">…</p>
       <label v-else-if="known && mine" class="line"

@@ -57,13 +57,22 @@ const parts = computed(() => [
   <section class="sheet try" aria-label="For one student">
     <p class="line">
       <b>If</b> <StudentPick v-model="student" label="Which student" />
-      <Select v-named="'does what'" :value="deed" :options="KINDS" class="deed" @change="choose" />
+      <Select
+        v-named="'does what'"
+        :value="deed"
+        :options="KINDS"
+        show-search
+        option-filter-prop="label"
+        class="deed"
+        @change="choose"
+      />
       <ThingPick v-if="about" :key="deed" v-model="object" :kind="about" :label="`Which ${about}`" class="thing" />
       <span>now,</span> what are they told?
     </p>
     <p v-if="ready && error" class="wrong" role="alert">{{ error.message }}</p>
     <div v-else-if="ready && found" class="answer" data-testid="told-one">
       <p v-if="found.happens.length" class="soft">{{ found.happens.join(" · ") }}</p>
+      <p v-else-if="deed !== 'nothing'" class="soft">Nothing changes by it: that is so already.</p>
       <template v-for="part in parts" :key="part.id">
         <template v-if="part.letters.length">
           <h3>{{ part.title }}</h3>

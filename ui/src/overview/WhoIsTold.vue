@@ -87,7 +87,13 @@ const off = useAct(({ told, row }: { told: Told; row: Api["Row"] }) => switchOff
   <PageHead title="Who is told what" :above="{ to: '/school', name: 'School' }">
     <label class="of"
       ><span class="label">in</span>
-      <Select v-model:value="course" v-named="'Which course'" :options="courses" class="pick"
+      <Select
+        v-model:value="course"
+        v-named="'Which course'"
+        :options="courses"
+        show-search
+        option-filter-prop="label"
+        class="pick"
     /></label>
   </PageHead>
   <div class="room">
