@@ -22,7 +22,7 @@ from patient_courier.core.writing.editing import starts_words
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.store.base.database import Database
 from patient_courier.store.broadcasts import broadcasts
-from patient_courier.store.overview import kept_findings, looks
+from patient_courier.store.overview import kept_findings, letters_read, looks
 from patient_courier.store.overview.kept_findings import Looked
 from patient_courier.store.students import audiences
 from patient_courier.store.students.tags import students_by_tag
@@ -84,14 +84,14 @@ def _consent(session: Session, definitions: Definitions, now: Instant) -> Iterat
 
 
 def _unopened(session: Session, definitions: Definitions, now: Instant) -> Iterator[Finding]:
-    yield from core.unopened_letters(definitions, looks.opened_lately(session, now))
+    yield from core.unopened_letters(definitions, letters_read.opened_lately(session, now))
 
 
 def _texts(session: Session, definitions: Definitions, now: Instant) -> Iterator[Finding]:
     letters = letters_in_use(session, definitions)
     today = calendar.local_date(now, definitions.school.timezone)
     yield from reading.past_dates(definitions, letters, today)
-    yield from reading.old_titles(definitions, letters, looks.former_titles(session))
+    yield from reading.old_titles(definitions, letters, letters_read.former_titles(session))
     yield from reading.other_prices(definitions, letters)
     used = reading.leads_to(letters)
     yield from reading.broken_links(definitions, used, kept_findings.wrong_links(session))
@@ -196,7 +196,7 @@ def students_of(session: Session, definitions: Definitions, finding: Finding, no
         case "consent_without_source":
             return looks.without_source(session)
         case "unopened_letter":
-            return looks.not_opened(session, finding.about, now)
+            return letters_read.not_opened(session, finding.about, now)
         case (
             "past_date"
             | "old_title"

@@ -21,7 +21,6 @@ from patient_courier.core.overview.findings import (
     MANY_A_WEEK,
     NEVER_BEGAN_DAYS,
     WAITS_DAYS,
-    Opened,
 )
 from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import Matcher
@@ -31,17 +30,16 @@ from patient_courier.store.base.plain import (
     ENROLMENTS,
     LEARNT,
     PURCHASES,
-    READINGS,
     RUNS,
     STUDENTS,
 )
-from patient_courier.store.base.tables import POSTED, ChangeRow, ConsentRow
+from patient_courier.store.base.tables import POSTED, ConsentRow
 from patient_courier.store.completion import approvals
 from patient_courier.store.sequences.counts import told_by_step
 from patient_courier.store.students.standing import standings
 
 SILENT_DAYS = 7
-_LATELY_DAYS, _OPENED_DAYS = 28, 180
+_LATELY_DAYS = 28
 _MOST_WAITING = 10_000
 Ids = dict[str, list[int]]
 
@@ -266,51 +264,3 @@ def without_source(session: Session) -> list[int]:
     agreed = exists().where(ConsentRow.student_id == STUDENTS.c.id, ConsentRow.what == "news_on")
     asked = select(STUDENTS.c.id).where(STUDENTS.c.news, STUDENTS.c.bounced.is_(False), ~agreed)
     return list(session.scalars(asked.order_by(STUDENTS.c.id)))
-
-
-def opened_lately(session: Session, now: Instant) -> list[Opened]:
-    """Of each letter: how many students who may be noted got it in the last half year, and how many opened it since."""
-    d, r = DELIVERIES.c, READINGS.c
-    asked = (
-        select(
-            d.letter,
-            func.count(d.student_id.distinct()),
-            func.count(d.student_id.distinct()).filter(r.opened >= d.at),
-        )
-        .join(STUDENTS, STUDENTS.c.id == d.student_id)
-        .outerjoin(READINGS, and_(r.student_id == d.student_id, r.letter == d.letter))
-        .where(
-            d.at >= _ago(now, _OPENED_DAYS), d.status == "sent", d.recipients.is_(None), STUDENTS.c.tracked
-        )
-        .group_by(d.letter)
-    )
-    return [Opened(letter, sent, opened) for letter, sent, opened in session.execute(asked)]
-
-
-def not_opened(session: Session, letter: str, now: Instant) -> list[int]:
-    """Who got a letter in the last half year and has not opened it since."""
-    d, r = DELIVERIES.c, READINGS.c
-    read = exists().where(r.student_id == d.student_id, r.letter == d.letter, r.opened >= d.at)
-    asked = (
-        select(d.student_id.distinct())
-        .join(STUDENTS, STUDENTS.c.id == d.student_id)
-        .where(
-            d.letter == letter, d.at >= _ago(now, _OPENED_DAYS), d.status == "sent", d.recipients.is_(None)
-        )
-        .where(STUDENTS.c.tracked, ~read)
-        .order_by(d.student_id)
-    )
-    return list(session.scalars(asked))
-
-
-def former_titles(session: Session) -> dict[str, list[str]]:
-    """Titles that courses had, by course (key), from what was changed; the newest first."""
-    asked = (
-        select(ChangeRow.key, ChangeRow.lines).where(ChangeRow.kind == "course").order_by(ChangeRow.id.desc())
-    )
-    found: dict[str, list[str]] = {}
-    for key, lines in session.execute(asked):
-        for what, before, _ in lines:
-            if what == "title" and before:
-                found.setdefault(key, []).append(before)
-    return found
