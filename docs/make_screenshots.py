@@ -45,14 +45,6 @@ def letter_in_practice(page: Page) -> None:
     page.get_by_test_id("mail").first.click()
 
 
-def their_choice(page: Page) -> None:
-    """The page on which a student chooses their post, from their access letter."""
-    buy(page, "Rita", "rita@example.org")
-    page.get_by_test_id("mail").first.click()
-    link = page.frame_locator("iframe[title='The letter']").get_by_role("link", name="Choose your post")
-    page.goto(str(link.get_attribute("href")))
-
-
 def their_certificate(page: Page) -> None:
     """What a student gets: the newest certificate's own page."""
     link = page.get_by_role("link", name="Their page").first
@@ -83,7 +75,6 @@ PLACES = {
     "certificate": ("/certificates", their_certificate),
     "feedback": ("/courses/first-hive?tab=feedback", None),
     "sequence": ("/sequences/fh-welcome", None),
-    "letters": ("/letters", None),
     "letter": ("/letters/news-swarm-season", None),
     "look": ("/school/look", None),
     "broadcast": ("/broadcasts/swarm-season", None),
@@ -93,7 +84,8 @@ PLACES = {
     "delivery": ("/dispatch/2000", None),
     "school": ("/school", None),
     "practice": ("/practice", letter_in_practice),
-    "choose": ("/practice", their_choice),
+    "who-is-told": ("/who-is-told?course=first-hive", None),
+    "check-up": ("/check-up", None),
 }
 
 
