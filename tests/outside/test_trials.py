@@ -13,6 +13,7 @@ from statsmodels.stats.proportion import confint_proportions_2indep, power_propo
 
 from patient_courier.core.figures.differences import (
     Group,
+    as_it_came,
     at_every_look,
     difference,
     students_needed,
@@ -37,6 +38,27 @@ def test_newcombes_own_example():
     found = difference(Group(56, 70), Group(48, 80))
     assert found is not None
     assert (round(found.low, 4), round(found.high, 4)) == (0.0524, 0.3339)
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 90), st.booleans(), st.booleans()), max_size=300), st.integers(1, 60)
+)
+def test_the_line_of_a_trial_ends_at_its_answer(ended, most):
+    """However its looks are spread, each is what would have been said then, and the last is what is said now."""
+    ended.sort()
+    looks = as_it_came([(float(day), *rest) for day, *rest in ended], most)
+
+    def groups_of(some):
+        return [
+            Group(sum(r for _, b, r in some if b is side), sum(b is side for _, b, _ in some))
+            for side in (False, True)
+        ]
+
+    assert len(looks) <= most
+    for look in looks:
+        assert look.found == at_every_look(*groups_of(ended[: look.students]))
+    now = at_every_look(*groups_of(ended))
+    assert (looks[-1].found if looks else None) == now and (not looks or looks[-1].students == len(ended))
 
 
 @given(st.floats(0.05, 0.9), st.floats(0.05, 0.5), st.integers(5, 50))

@@ -87,6 +87,19 @@ def results(trial: Trial, runs: Iterable[Counted], now: Instant) -> Iterator[Res
         yield Result(run.student, holds_back(trial, run.student), became(trial, run, now))
 
 
+def ended(trial: Trial, runs: Iterable[Counted], now: Instant) -> list[tuple[Instant, bool, bool]]:
+    """When each student's time was over, whether they were held back and whether they reached the goal; the earliest first."""
+    found = [
+        (
+            end_of(trial, run.started, run.zone),
+            holds_back(trial, run.student),
+            became(trial, run, now) == "reached",
+        )
+        for run in runs
+    ]
+    return sorted(one for one in found if one[0] <= now)
+
+
 @dataclass(frozen=True, slots=True)
 class Side:
     """``students`` in all; of these ``open`` whose end has not come, and of the others those who ``reached`` the goal."""

@@ -5,6 +5,7 @@ Written-to students are one group, held-back ones the other. Everything is a fra
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil, log, sqrt
 from typing import Final, Literal
@@ -74,6 +75,31 @@ def at_every_look(written_to: Group, held_back: Group) -> Difference | None:
 
 # The ratio that makes the mixture tightest at a chosen number (the same paper, appendix B.2).
 _RHO_SQUARED: Final = (-2 * log(ALPHA) + log(-2 * log(ALPHA)) + 1) / TIGHTEST
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What could be said after so many days: the difference with the range of every look, after ``students`` in both groups."""
+
+    day: float
+    students: int
+    found: Difference
+
+
+def as_it_came(ended: Sequence[tuple[float, bool, bool]], most: int) -> list[Look]:
+    """How the answer came, from the days at which students' time was over, in order, with whether they were held back and got
+    there: at most ``most`` looks, the last of them after everybody."""
+    groups = {False: Group(0, 0), True: Group(0, 0)}
+    looks: list[Look] = []
+    for number, (day, held_back, reached) in enumerate(ended, 1):
+        was = groups[held_back]
+        groups[held_back] = Group(was.reached + reached, was.students + 1)
+        # Spread evenly over the students, since each of them says as much.
+        if number == len(ended) or number * most // len(ended) > (number - 1) * most // len(ended):
+            found = at_every_look(groups[False], groups[True])
+            if found is not None:
+                looks.append(Look(day, number, found))
+    return looks
 
 
 def _spread(written_to: Group, held_back: Group) -> float:

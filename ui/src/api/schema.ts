@@ -9617,24 +9617,6 @@ export interface components {
             /** Tags */
             tags: string[];
         };
-        /**
-         * LookOut
-         * @description How far those who would be taken in have been played, and what came of it.
-         */
-        LookOut: {
-            /** Done */
-            done: number;
-            /** Id */
-            id: number;
-            result: components["schemas"]["LookResult"] | null;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "working" | "done" | "stopped" | "failed";
-            /** Total */
-            total: number;
-        };
         /** LookResult */
         LookResult: {
             /** Groups */
@@ -12564,7 +12546,8 @@ export interface components {
         };
         /**
          * SequenceTrialOut
-         * @description ``once``: the difference for one look; ``always``: the same, holding at every look together. Times in the school's zone.
+         * @description ``once``: the difference for one look; ``always``: the same, holding at every look together, and in ``looks`` as it
+         *     came. Times in the school's zone.
          */
         SequenceTrialOut: {
             always: components["schemas"]["Range"] | null;
@@ -12579,6 +12562,8 @@ export interface components {
             held_back: components["schemas"]["SideOut"];
             /** Key */
             key: string;
+            /** Looks */
+            looks: components["schemas"]["patient_courier__web__places__sequences__trials__LookOut"][];
             once: components["schemas"]["Range"] | null;
             /** Running */
             running: boolean;
@@ -14824,6 +14809,41 @@ export interface components {
         ZonesOut: {
             /** Zones */
             zones: string[];
+        };
+        /**
+         * LookOut
+         * @description How far those who would be taken in have been played, and what came of it.
+         */
+        patient_courier__web__places__sequences__outset__LookOut: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            result: components["schemas"]["LookResult"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "stopped" | "failed";
+            /** Total */
+            total: number;
+        };
+        /**
+         * LookOut
+         * @description The difference, with the range of every look, as it was ``day`` days after the first student came in, when the time of
+         *     ``students`` was over.
+         */
+        patient_courier__web__places__sequences__trials__LookOut: {
+            /** Day */
+            day: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Students */
+            students: number;
+            /** Value */
+            value: number;
         };
     };
     responses: never;
@@ -23420,7 +23440,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LookOut"];
+                    "application/json": components["schemas"]["patient_courier__web__places__sequences__outset__LookOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */
@@ -23841,7 +23861,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LookOut"];
+                    "application/json": components["schemas"]["patient_courier__web__places__sequences__outset__LookOut"];
                 };
             };
             /** @description Too much at the moment; Retry-After says when to come again */

@@ -5,6 +5,7 @@ import { computed, toRefs } from "vue";
 
 import { rooted } from "../api/base";
 import { api, type Api, data } from "../api/client";
+import BeingCounted from "../figures/BeingCounted.vue";
 import ShareBars, { type Bar } from "../figures/ShareBars.vue";
 import ShareCurves from "../figures/ShareCurves.vue";
 import { useInAddress } from "../parts/in-address";
@@ -77,6 +78,7 @@ const note = (one: Api["Share"]) => `${one.part} of ${one.whole}${one.small && o
           they have been there, who got a refund or whose access ended until then; previews are left out.
         </p>
       </template>
+      <BeingCounted v-else />
     </section>
     <section v-if="worst" class="sheet box">
       <h2>Where they stop</h2>

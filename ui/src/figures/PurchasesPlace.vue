@@ -11,6 +11,7 @@ import EmptyState from "../parts/EmptyState.vue";
 import PageHead from "../parts/PageHead.vue";
 import ThingPick from "../parts/ThingPick.vue";
 import TagBought from "../tags/TagBought.vue";
+import BeingCounted from "./BeingCounted.vue";
 import { percent, place } from "./scale";
 import ShareBars from "./ShareBars.vue";
 
@@ -146,6 +147,7 @@ const { data: followed, error } = useQuery({
       <TagBought />
     </template>
   </div>
+  <BeingCounted v-else class="sheets" />
 </template>
 
 <style scoped>

@@ -58,7 +58,12 @@ const lines = (one: Told) => (whole.value.has(one.id) ? one.lines : one.lines.sl
       </button>
     </section>
     <p v-if="cell.missing" class="missing"><span aria-hidden="true">○ </span>Most schools say {{ cell.missing }}.</p>
-    <button v-if="can" class="link add" :aria-label="`Say something: ${what}`" @click="emit('add')">
+    <button
+      v-if="can"
+      class="link add"
+      :aria-label="`${cell.missing ? 'Say it' : 'Say something'}: ${what}`"
+      @click="emit('add')"
+    >
       {{ cell.missing ? "Say it" : "+" }}
     </button>
   </div>

@@ -157,7 +157,7 @@ async function take(event: Event): Promise<void> {
       </dl>
     </section>
     <section class="sheet box">
-      <h2>The school as a whole</h2>
+      <h2>All of it at a glance</h2>
       <p class="soft">
         Who hears what when something happens, what is worth mending, and what you hear of it yourself.
       </p>

@@ -5,6 +5,7 @@ import { computed, ref } from "vue";
 import { api, type Api, data } from "../api/client";
 import ShareBars from "../figures/ShareBars.vue";
 import { percent, place } from "../figures/scale";
+import BeingCounted from "../figures/BeingCounted.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import PageHead from "../parts/PageHead.vue";
 import SequencePeople from "./SequencePeople.vue";
@@ -126,9 +127,7 @@ const tiles = computed(() =>
     <StandingHere v-if="standing" :id="id" :step="standing" @close="standing = ''" />
   </template>
   <EmptyState v-else-if="error" title="These figures can't be shown">{{ error.message }}</EmptyState>
-  <p v-else class="soft sheets" role="status">
-    Being counted. In a large school that takes some seconds the first time.
-  </p>
+  <BeingCounted v-else class="sheets" />
 </template>
 
 <style scoped>

@@ -3,6 +3,7 @@ import { computed, ref } from "vue";
 
 import { api, type Api, data } from "../api/client";
 import DifferenceLine from "../figures/DifferenceLine.vue";
+import GrowingLine from "../figures/GrowingLine.vue";
 import ShareBars, { type Bar } from "../figures/ShareBars.vue";
 import NamesDialog from "../parts/NamesDialog.vue";
 
@@ -61,6 +62,14 @@ const waiting = computed(() => !props.trial.began);
         says something. The narrow one is for somebody who looks once, on a day chosen beforehand. Students whose time
         is not over count on neither side, whatever they have done already.
       </p>
+      <template v-if="trial.looks.length">
+        <h3>How the answer came</h3>
+        <GrowingLine
+          :looks="trial.looks"
+          caption="The difference in points, with the range that holds at every look"
+          across="days since the first student came in"
+        />
+      </template>
     </template>
   </section>
   <NamesDialog

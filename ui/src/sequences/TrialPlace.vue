@@ -7,6 +7,7 @@ import { computed, ref } from "vue";
 import { api, begunFrom, data } from "../api/client";
 import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
+import BeingCounted from "../figures/BeingCounted.vue";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -63,9 +64,7 @@ function decide(): void {
     </section>
   </div>
   <EmptyState v-else-if="error" title="This trial can't be shown">{{ error.message }}</EmptyState>
-  <p v-else class="soft sheets" role="status">
-    Being counted. In a large school that takes some seconds the first time.
-  </p>
+  <BeingCounted v-else class="sheets" />
   <AskDialog
     v-model:open="ending"
     title="What now?"

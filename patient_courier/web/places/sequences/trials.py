@@ -12,10 +12,11 @@ from whenever import Instant
 from patient_courier.core.checks.trials import trial_findings
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.plan import Plan
-from patient_courier.core.engine.trials import Became, Counted, Result, letter_of_step, results, side
+from patient_courier.core.engine.trials import Became, Counted, Result, ended, letter_of_step, results, side
 from patient_courier.core.figures.differences import (
     Group,
     Verdict,
+    as_it_came,
     at_every_look,
     difference,
     verdict,
@@ -66,8 +67,20 @@ class SideOut(BaseModel):
     share: Range | None
 
 
+class LookOut(BaseModel):
+    """The difference, with the range of every look, as it was ``day`` days after the first student came in, when the time of
+    ``students`` was over."""
+
+    day: float
+    students: int
+    value: float
+    low: float
+    high: float
+
+
 class SequenceTrialOut(BaseModel):
-    """``once``: the difference for one look; ``always``: the same, holding at every look together. Times in the school's zone."""
+    """``once``: the difference for one look; ``always``: the same, holding at every look together, and in ``looks`` as it
+    came. Times in the school's zone."""
 
     key: str
     body: dict[str, Any]
@@ -80,6 +93,7 @@ class SequenceTrialOut(BaseModel):
     answer: str
     once: Range | None
     always: Range | None
+    looks: list[LookOut]
 
 
 class TrialPage(BaseModel):
@@ -152,6 +166,8 @@ def _trials(
     }
 
 
+# So many points make a line.
+MOST_LOOKS = 60
 _EXAMPLE = Trial.model_validate(
     {"key": "example", "hold_back": 50, "goal": {"on": "signed_in"}, "within": "P1D"}
 )
@@ -182,7 +198,27 @@ def _trial_out(
         answer=answer_words(told, always, *groups),
         once=range_of(difference(*groups)),
         always=range_of(always),
+        looks=_looks(trial, runs, now),
     )
+
+
+def _looks(trial: Trial, runs: list[Counted], now: Instant) -> list[LookOut]:
+    """How the answer came; nothing while there were fewer than two looks to draw a line through."""
+    begun = min((run.started for run in runs), default=now)
+    days = [
+        ((at - begun).total("hours") / 24, held, reached) for at, held, reached in ended(trial, runs, now)
+    ]
+    found = [
+        LookOut(
+            day=look.day,
+            students=look.students,
+            value=look.found.value,
+            low=look.found.low,
+            high=look.found.high,
+        )
+        for look in as_it_came(days, MOST_LOOKS)
+    ]
+    return found if len(found) > 1 else []
 
 
 def _side_out(found: list[Result], *, held_back: bool) -> SideOut:
