@@ -164,7 +164,8 @@ def look_over(
 
 def _once(found: list[Finding]) -> list[Finding]:
     """Who never began is not told twice where they stand silent at the enrolment."""
-    silent = {one.nudge.course for one in found if one.nudge and one.nudge.stop == ENROLLED}
+    stalled = [one.nudge for one in found if one.nudge and one.code == "stalled_unwritten"]
+    silent = {one.course for one in stalled if one.stop == ENROLLED}
     return [one for one in found if one.code != "never_began" or one.about not in silent]
 
 

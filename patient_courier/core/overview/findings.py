@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from statistics import median
 from typing import Final, Literal
 
+from patient_courier.core.courses.course_line import ENROLLED
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.figures.rates import SMALL, rate
 from patient_courier.core.school.values import Model
@@ -75,7 +76,7 @@ def stalled_unwritten(course: str, course_title: str, places: Sequence[tuple[str
     """``places`` are stops (id, title) with how many are silent there whom no letter reaches; the most first."""
     stop, title, most = places[0]
     number = sum(one[2] for one in places)
-    where = "after enrolling" if stop == "enrolled" else f"at “{title}”"
+    where = "after enrolling" if stop == ENROLLED else f"at “{title}”"
     if len(places) == 1:
         said = (
             f"{counted(number, 'student')} went silent {where} in {course_title}, and nobody writes to them"
@@ -104,8 +105,9 @@ def never_began(course: str, title: str, number: int) -> Finding:
         why="Two weeks and more have passed. Who has not begun by then seldom does without a word from you.",
         students=number,
         size=number,
-        mend="Look at the course",
+        mend="Draft a letter for them",
         to=f"/courses/{course}",
+        nudge=Nudged(course=course, stop=ENROLLED),
     )
 
 

@@ -31,6 +31,10 @@ class Second:
         self.count = 0
         self.ids: set[str] = set()
         self.runs: list[Run] = []
+        self.runs_of: dict[str, list[Run]] = {key: [] for key in self.facts}
+        self.live: dict[str, list[Run]] = {
+            key: [] for key in self.facts
+        }  # those that are open, and some that were
         self.begun_now: dict[tuple[str, datetime], int] = {}
         self.letters: list[Plain] = []
         self.tags: list[Plain] = []
@@ -54,7 +58,7 @@ class Second:
                   for n, e in enumerate(self.school.file["events"])]  # fmt: skip
         coming.sort(key=lambda one: one[:2])
         while True:
-            due = [run for run in self.runs if run.due is not None]
+            due = [run for some in self.live.values() for run in some if run.due is not None]
             clock = self.clock_moments()
             casts = [(moment, n) for n, cast in enumerate(self.casts) if (moment := cast.next())]
             nexts = [one[0] for one in coming[:1]] + [run.due for run in due] + [one[0] for one in clock]
@@ -99,7 +103,8 @@ class Second:
         self.warnings.append(f"going_in_circles: {run.student} in {run.key} at {where}")
 
     def open_runs(self, student: str) -> list[Run]:
-        return [run for run in self.runs if run.student == student and run.outcome == "open"]
+        self.live[student] = [run for run in self.live[student] if run.outcome == "open"]
+        return list(self.live[student])
 
     # The clock.
 
@@ -198,7 +203,7 @@ class Second:
             self.go_on(run)
 
     def begin(self, student: str, sequence: Plain, subject: Plain, cause_at: datetime) -> Run | None:
-        mine = [run for run in self.runs if run.student == student]
+        mine = self.runs_of[student]
         same = [run for run in mine if run.key == sequence["key"]]
         narrow = lambda names: next(((n, names[n]) for n in NARROW if n in names), None)  # noqa: E731
         again = sequence.get("again", "once")
@@ -215,7 +220,8 @@ class Second:
             sequence["only_if"], self.facts[student], run, mine, self.now
         ):
             return None
-        self.runs.append(run)
+        for runs in (self.runs, self.runs_of[student], self.live[student]):
+            runs.append(run)
         many = self.begun_now[student, self.now] = self.begun_now.get((student, self.now), 0) + 1
         if many > 100:
             run.step = sequence["steps"][0] if sequence["steps"] else None
