@@ -93,6 +93,16 @@ class Post:
         self._telling = Worker("notices", self._tell)
         mailbox = Mailbox(database, self.take_report, settings.smtp_ca_file)
         self._mailbox = Worker("mailbox", mailbox.look, longest=LOOK_SECONDS)
+        self._workers = (
+            self._waker,
+            self._poster,
+            self._calling,
+            self._reading,
+            self._upkeep,
+            self._mailbox,
+            self._telling,
+            self._overseeing,
+        )
 
     def start(self) -> None:
         """Open the mailroom, settle what a crash has left, start the workers. Raises InHand."""
@@ -126,17 +136,7 @@ class Post:
             ensure_key(session, real_now())
             self.notices.write(session, read_clock(session).now)
         self.notices.recover()
-        for worker in (
-            self._waker,
-            self._poster,
-            self._calling,
-            self._reading,
-            self._upkeep,
-            self._mailbox,
-            self._telling,
-            self._overseeing,
-            self.arrivals,
-        ):
+        for worker in (*self._workers, self.arrivals):
             worker.start()
 
     def _signer(self) -> LinkSigner:
@@ -163,16 +163,7 @@ class Post:
         """Let every worker finish what it has in hand; a mail server that hangs is not waited for."""
         self.arrivals.stop()
         self.outbox.stopping.set()
-        for worker in (
-            self._waker,
-            self._poster,
-            self._calling,
-            self._reading,
-            self._upkeep,
-            self._mailbox,
-            self._telling,
-            self._overseeing,
-        ):
+        for worker in self._workers:
             worker.stop(patience=5 if worker is not self._waker else 30)
         self.outgoing.stop()
         if self.mailroom is not None:

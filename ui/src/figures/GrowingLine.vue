@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed } from "vue";
 
 import { axis, percent, reach } from "./scale";
+import { useWide } from "./wide";
 
 /** A difference as it came: a line with its range as a band, by the day; the numbers stand beneath as a table. */
 interface At {
@@ -13,12 +14,7 @@ interface At {
 }
 const props = defineProps<{ looks: At[]; caption: string; across: string }>();
 const [HIGH, LEFT, BELOW, TOP] = [220, 52, 40, 8];
-const wide = ref(860);
-const drawn = ref<SVGElement>();
-// Drawn as wide as there is room, so that its letters keep their size.
-const watcher = new ResizeObserver(([seen]) => (wide.value = Math.max(260, seen?.contentRect.width ?? 860)));
-watch(drawn, (now) => now && watcher.observe(now));
-onBeforeUnmount(() => watcher.disconnect());
+const { wide, drawn } = useWide();
 const last = computed(() => Math.max(1, ...props.looks.map((one) => one.day)));
 const far = computed(() => reach(props.looks.flatMap((one) => [one.low, one.high])));
 const x = (day: number) => LEFT + ((wide.value - LEFT - 6) * day) / last.value;

@@ -1,18 +1,14 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed } from "vue";
 
 import type { Api } from "../api/client";
 import { axis, percent } from "./scale";
+import { useWide } from "./wide";
 
 /** Shares that grow by the day, as steps with a band each; the numbers stand beneath as a table. */
 const props = defineProps<{ curves: Api["CurveOut"][]; caption: string; across: string }>();
 const [HIGH, LEFT, BELOW, TOP] = [300, 44, 40, 8];
-// Drawn as wide as there is room, so that its letters keep their size.
-const wide = ref(860);
-const drawn = ref<SVGElement>();
-const watcher = new ResizeObserver(([seen]) => (wide.value = Math.max(260, seen?.contentRect.width ?? 860)));
-watch(drawn, (now) => now && watcher.observe(now));
-onBeforeUnmount(() => watcher.disconnect());
+const { wide, drawn } = useWide();
 const COLOURS = ["var(--act)", "var(--soft)", "var(--well)", "var(--warn)", "var(--red)", "var(--ink)"];
 const DASHES = ["", "7 4", "2 3", "12 4 2 4", "1 5", "9 9"];
 const last = computed(() => Math.max(1, ...props.curves.flatMap((one) => one.points.map((point) => point.day))));
