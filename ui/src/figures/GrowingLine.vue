@@ -14,7 +14,7 @@ interface At {
 }
 const props = defineProps<{ looks: At[]; caption: string; across: string }>();
 const [HIGH, LEFT, BELOW, TOP] = [220, 52, 40, 8];
-const { wide, drawn } = useWide();
+const wide = useWide();
 const last = computed(() => Math.max(1, ...props.looks.map((one) => one.day)));
 const far = computed(() => reach(props.looks.flatMap((one) => [one.low, one.high])));
 const x = (day: number) => LEFT + ((wide.value - LEFT - 6) * day) / last.value;

@@ -8,7 +8,7 @@ import { useWide } from "./wide";
 /** Shares that grow by the day, as steps with a band each; the numbers stand beneath as a table. */
 const props = defineProps<{ curves: Api["CurveOut"][]; caption: string; across: string }>();
 const [HIGH, LEFT, BELOW, TOP] = [300, 44, 40, 8];
-const { wide, drawn } = useWide();
+const wide = useWide();
 const COLOURS = ["var(--act)", "var(--soft)", "var(--well)", "var(--warn)", "var(--red)", "var(--ink)"];
 const DASHES = ["", "7 4", "2 3", "12 4 2 4", "1 5", "9 9"];
 const last = computed(() => Math.max(1, ...props.curves.flatMap((one) => one.points.map((point) => point.day))));
