@@ -134,7 +134,7 @@ class Post:
         with self.database.writing() as session:
             fill(session, self.library.load(session))
             ensure_key(session, real_now())
-            self.notices.write(session, read_clock(session).now)
+            self.notices.begin(session, read_clock(session).now)
         self.notices.recover()
         for worker in (*self._workers, self.arrivals):
             worker.start()

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 
 import structlog
 from sqlalchemy.orm import Session
@@ -29,7 +30,7 @@ from patient_courier.core.overview.weekly import Worth
 from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.own_letters import drawn
-from patient_courier.dispatch.weekly import weekly_letter
+from patient_courier.dispatch.weekly import Letter, weekly_letter
 from patient_courier.post.carriers import NotTaken, Unsure
 from patient_courier.post.headers import Unfit
 from patient_courier.post.links import LinkSigner
@@ -44,6 +45,16 @@ LOOK_SECONDS = 30.0
 RETRY_SECONDS, MOST_TRIES = 600, 48
 # So many events are looked at for one notice.
 MOST_EVENTS = 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class _Written:
+    """What somebody is to be told (None: nothing), with its kind and moment, and up to where they have ``heard`` then."""
+
+    whom: Kept
+    how: str
+    letter: tuple[str, Instant, Letter] | None
+    heard: Heard
 
 
 class Notices:
@@ -62,15 +73,28 @@ class Notices:
         self._address = address
 
     def look(self, signer: LinkSigner) -> float:
-        """Write what is due by the school's clock and hand over what waits; returns for how long nothing is to be done."""
+        """Write what is due by the school's clock and hand over what waits; returns for how long nothing is to be done.
+
+        What is said is asked of the tables in a reading of its own, so that nobody who writes waits for it.
+        """
         with self._database.reading() as session:
             clock = read_clock(session)
-            due = clock.moving_to is None and bool(self._due(session, clock.now))
-        if due:
+            written = list(self._written(session, clock.now)) if clock.moving_to is None else []
+        if written:
             with self._database.writing() as session:
-                self.write(session, read_clock(session).now)
+                self._put(session, written)
         self._hand_over(signer)
         return LOOK_SECONDS
+
+    def begin(self, session: Session, now: Instant) -> None:
+        """Whoever has never been thought of hears of what happens from now on."""
+        for one, how in self._due(session, now):
+            if how not in one.heard:
+                wishes.note_heard(session, one, how, Heard(events.last(session), now))
+
+    def write(self, session: Session, now: Instant) -> None:
+        """Put down what is due at this moment (school time), in the transaction that has come to it."""
+        self._put(session, list(self._written(session, now)))
 
     def recover(self) -> None:
         """Settle what was being handed over when the application last stopped: it is not posted a second time."""
@@ -107,40 +131,52 @@ class Notices:
                         found.append((one, how))
         return found
 
-    def write(self, session: Session, now: Instant) -> None:
-        """Put down what is due at this moment (school time), and up to where everybody has heard."""
+    def _written(self, session: Session, now: Instant) -> Iterator[_Written]:
+        """What is to be said at this moment, and up to where everybody has heard then."""
         due = self._due(session, now)
         if not due:
             return
         definitions, last = self._load(session), events.last(session)
         for one, how in due:
-            heard = one.heard.get(how)
-            try:
-                told = heard is not None and self._tell(session, definitions, one, how, heard, now)
-            except Exception:
-                # One person's letter that can't be written must not keep the others' back.
-                log.exception("a notice can't be written", user=one.user, how=how)
-                told = True
+            heard, letter = one.heard.get(how), None
+            if heard is not None:
+                try:
+                    letter = self._letter(session, definitions, one, how, heard, now)
+                except Exception:
+                    # One person's letter that can't be written must not keep the others' back.
+                    log.exception("a notice can't be written", user=one.user, how=how)
             # At once: the next quarter of an hour begins when something was said.
-            quiet = how == "at_once" and heard is not None and not told
-            wishes.note_heard(session, one, how, Heard(last, heard.at if quiet and heard else now))
-        notices.forget_old(session, now)
+            quiet = how == "at_once" and heard is not None and letter is None
+            yield _Written(one, how, letter, Heard(last, heard.at if quiet and heard else now))
 
-    def _tell(
+    def _put(self, session: Session, written: Sequence[_Written]) -> None:
+        """Queue it, unless somebody else has thought of that person meanwhile."""
+        for this in written:
+            known = wishes.find(session, this.whom.user)
+            if known is None or known.heard.get(this.how) != this.whom.heard.get(this.how):
+                continue
+            if this.letter is not None:
+                kind, at, said = this.letter
+                notices.queue(session, known.user, kind, at, said.subject, said.sections, said.students)
+            wishes.note_heard(session, known, this.how, this.heard)
+        if written:
+            notices.forget_old(session, read_clock(session).now)
+
+    def _letter(
         self, session: Session, definitions: Definitions, one: Kept, how: str, heard: Heard, now: Instant
-    ) -> bool:
-        """Put down one letter; False when there is nothing to say."""
+    ) -> tuple[str, Instant, Letter] | None:
+        """Its kind, its moment and what it says; None when there is nothing to say."""
         addresses = may(one.role, "students")
         if how == LETTER:
             until = last_morning(now, definitions.school.timezone, weekly=True)
-            letter = weekly_letter(session, definitions, until, self._worth(session), addresses=addresses)
-            notices.queue(
-                session, one.user, notices.WEEKLY, until, letter.subject, letter.sections, letter.students
+            worth = self._worth(session)
+            return (
+                notices.WEEKLY,
+                until,
+                weekly_letter(session, definitions, until, worth, addresses=addresses),
             )
-            return True
-        found = events.after(session, heard.event, NOTICE_KINDS, MOST_EVENTS)
         noticed, ids = [], {}
-        for each in found:
+        for each in events.after(session, heard.event, NOTICE_KINDS, MOST_EVENTS):
             courses = _courses(definitions, each.what.names)
             name = each.name if addresses or "@" not in each.name else "a student"
             text = words.what_happened(definitions, each.what)
@@ -150,18 +186,9 @@ class Notices:
             ids[id(this)] = each.student
         wanted: list[Noticed] = picked(one.wishes, noticed, _how(how))
         if not wanted:
-            return False
-        sections = sections_of(wanted)
-        notices.queue(
-            session,
-            one.user,
-            notices.NOTICE,
-            now,
-            subject(wanted),
-            sections,
-            [ids[id(each)] for each in wanted],
-        )
-        return True
+            return None
+        students = [ids[id(each)] for each in wanted]
+        return notices.NOTICE, now, Letter(subject(wanted), sections_of(wanted), students)
 
     def _hand_over(self, signer: LinkSigner) -> None:
         with self._database.reading() as session:

@@ -96,7 +96,7 @@ def put_notices(id: RowId, body: Wishes, user: SignedIn, post: ThePost, session:
     kept_wishes.keep(session, id, body)
     session.flush()
     # What lies behind is not told: they hear of what happens from now on.
-    post.notices.write(session, now_in(session))
+    post.notices.begin(session, now_in(session))
     return _out(kept_wishes.find(session, id) or one, user.id)
 
 
