@@ -13,6 +13,7 @@ from patient_courier.core.school import sequences as s
 from patient_courier.core.school.events import Matcher
 from patient_courier.core.telling import words
 from patient_courier.core.telling.condition_words import condition_words
+from patient_courier.core.telling.trial_words import one_in
 
 Source = Literal["sequence", "broadcast", "notice", "site", "destination", "needs_you"]
 STUDENT: Final = "student"
@@ -49,7 +50,8 @@ def of_sequence(
     only = f"who {condition_words(definitions, sequence.only_if)}" if sequence.only_if else ""
     walk = _Walk(definitions, sequence, course)
     begin = [one for one in sequence.starts if concerns(definitions, one, course, inside=False)]
-    yield from walk.steps(sequence.steps, begin, [only] if only else [], 0)
+    held_back = f"all but {one_in(sequence.trial.hold_back)} by lot" if sequence.trial else ""
+    yield from walk.steps(sequence.steps, begin, [one for one in (only, held_back) if one], 0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +82,8 @@ class _Walk:
                 case s.Send():
                     for letter in step.letters:
                         what = letter_name(self.definitions, letter)
-                        yield from self._say(events, STUDENT, what, step.id, only, marks, letter)
+                        lot = [f"one of {len(step.letters)} letters, by lot"] if step.versions else []
+                        yield from self._say(events, STUDENT, what, step.id, [*only, *lot], marks, letter)
                 case s.Tell():
                     for who in [step.to] if isinstance(step.to, str) else step.to:
                         to = OWNER if who == "owner" else f"to:{who}"

@@ -86,7 +86,8 @@ def _without_letters(definitions: Definitions, outcome: Outcome, last: int) -> l
         if run.number > last and run.number not in speaking
     ]
     return [
-        f"“{definitions.sequences[run.sequence].sequence.called}” begins, and posts nothing to them."
+        f"“{definitions.sequences[run.sequence].sequence.called}” "
+        + ("holds them back by lot." if run.outcome == "held_back" else "begins, and posts nothing to them.")
         for run in quiet
         if run.sequence in definitions.sequences
     ]

@@ -164,6 +164,16 @@ def test_a_sequence_that_another_starts_is_told_through_it():
     assert [one[:2] for one in said(found, "enrolled")] == [("Later", "day 2, + 2 days, then day 1, + 1 day")]
 
 
+def test_who_is_held_back_and_which_letter_is_drawn_is_said():
+    goal = {"on": "course_completed", "course": "bees"}
+    trial = {"key": "t", "hold_back": 20, "goal": goal, "within": "P14D"}
+    versions = [{"letter": "warm", "share": 50}, {"letter": "plain", "share": 50}]
+    steps = [{"id": "v", "do": "send", "versions": versions}]
+    found = told([sequence("tried", steps, trial=trial)])
+    said_of_both = "First Hive: all but 1 in 5 by lot, one of 2 letters, by lot"
+    assert said(found, "enrolled") == [("Warm", "at once", said_of_both), ("Plain", "at once", said_of_both)]
+
+
 def test_two_sequences_that_start_each_other_come_to_an_end():
     def starting(key: str, other: str):
         return sequence(key, [send(key), {"id": "s", "do": "start_sequence", "sequence": other}])

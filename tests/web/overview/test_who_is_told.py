@@ -63,6 +63,21 @@ def test_one_student_is_told_what_the_engine_then_really_posts(app):
     assert [one["letter"] for one in refund["instead"]] == ["Year"]
 
 
+def test_who_is_held_back_by_lot_is_told_so(app):
+    trial = {"key": "lot", "hold_back": 90, "goal": {"on": "signed_in"}, "within": "P1D"}
+    body = {
+        "key": "nudges", "name": "Nudges", "status": "running", "starts": [{"on": "lesson_completed"}], "again": "once",
+        "trial": trial, "steps": [{"id": "s", "do": "send", "letter": "year"}],
+    }  # fmt: skip
+    made = app.client.put("/api/sequences/nudges", json=body, headers={"If-None-Match": "*"})
+    assert made.status_code == 200, made.text
+    app.client.post("/api/sequences/nudges/status", json={"status": "running"})
+    said = {
+        one for who in ("ana", "kai") for one in try_it(app, "complete", "bees/l1", who).json()["not_begun"]
+    }
+    assert "“Nudges” holds them back by lot." in said
+
+
 def test_a_whole_module_or_course_is_finished_as_a_site_would_report_it(app):
     app.report(purchase(at=NOW))
     app.settle()
