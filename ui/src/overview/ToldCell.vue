@@ -11,7 +11,11 @@ const emit = defineEmits<{ off: [told: Told]; add: [] }>();
 const MOST = 3;
 const whole = ref(new Set<string>());
 const told = computed(() => bySource(props.cell.heard));
-const STATES: Record<string, string> = { paused: "paused, posts nothing", draft: "a draft, posts nothing yet" };
+const STATES: Record<string, string> = {
+  paused: "paused, posts nothing",
+  draft: "a draft, posts nothing yet",
+  ended: "takes nothing any more",
+};
 const OFF: Partial<Record<Told["source"], string>> = {
   sequence: "Pause",
   notice: "Switch off",
