@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
@@ -71,19 +72,21 @@ class Notices:
         """``worth`` says what is worth doing; ``address`` is the site's, where links lead."""
         self._database, self._load, self._post, self._worth = database, load, post_now, worth
         self._address = address
+        self._at_work = threading.Lock()  # whoever looks: what waits is handed over by one alone
 
     def look(self, signer: LinkSigner) -> float:
         """Write what is due by the school's clock and hand over what waits; returns for how long nothing is to be done.
 
         What is said is asked of the tables in a reading of its own, so that nobody who writes waits for it.
         """
-        with self._database.reading() as session:
-            clock = read_clock(session)
-            written = list(self._written(session, clock.now)) if clock.moving_to is None else []
-        if written:
-            with self._database.writing() as session:
-                self._put(session, written)
-        self._hand_over(signer)
+        with self._at_work:
+            with self._database.reading() as session:
+                clock = read_clock(session)
+                written = list(self._written(session, clock.now)) if clock.moving_to is None else []
+            if written:
+                with self._database.writing() as session:
+                    self._put(session, written)
+            self._hand_over(signer)
         return LOOK_SECONDS
 
     def begin(self, session: Session, now: Instant) -> None:
