@@ -166,11 +166,11 @@ def check_up() -> None:
     """How the school of the settings runs, and what to do about it. Ends with 1 when something is serious."""
     from patient_courier.dispatch.check_up import look
     from patient_courier.dispatch.clock import read_clock
+    from patient_courier.dispatch.silences import silences
     from patient_courier.printed import print_check_up
     from patient_courier.settings import Settings
     from patient_courier.store.base.definitions import Library
     from patient_courier.web.asking import Asking
-    from patient_courier.web.places.connections.connections import silences
 
     settings = Settings()
     database = _opened(settings)

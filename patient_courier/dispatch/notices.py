@@ -11,8 +11,9 @@ import structlog
 from sqlalchemy.orm import Session
 from whenever import Instant
 
+from patient_courier.core.destinations.told import courses_of
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.helpers.rights import may
+from patient_courier.core.helpers.rights import may, nameless
 from patient_courier.core.overview.happenings import BY_KIND
 from patient_courier.core.overview.notices import (
     GATHERED_MINUTES,
@@ -180,8 +181,8 @@ class Notices:
             )
         noticed, ids = [], {}
         for each in events.after(session, heard.event, NOTICE_KINDS, MOST_EVENTS):
-            courses = _courses(definitions, each.what.names)
-            name = each.name if addresses or "@" not in each.name else "a student"
+            courses = courses_of(definitions, each.what.names)
+            name = each.name if addresses else nameless(each.name)
             text = words.what_happened(definitions, each.what)
             when = words.moment(each.what.at, definitions.school.timezone)
             this = Noticed(each.what.type, courses, name, text, when)
@@ -223,14 +224,6 @@ class Notices:
 
 def _how(how: str) -> HowSoon:
     return "at_once" if how == "at_once" else "daily" if how == "daily" else "weekly"
-
-
-def _courses(definitions: Definitions, names: object) -> frozenset[str]:
-    """The courses that an event is about."""
-    found = dict(names) if isinstance(names, dict) else {}
-    courses = {found["course"]} if found.get("course") else set()
-    offer = definitions.offers.get(found.get("offer", ""))
-    return frozenset(courses | (set(offer.courses) if offer else set()))
 
 
 def sections_of(wanted: Sequence[Noticed]) -> list[Section]:

@@ -10,7 +10,7 @@ from whenever import Instant
 
 from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.overview.notices import last_morning
+from patient_courier.core.helpers.rights import nameless
 from patient_courier.core.overview.sections import Section
 from patient_courier.core.overview.weekly import (
     MOST_NAMED,
@@ -23,8 +23,8 @@ from patient_courier.core.overview.weekly import (
 )
 from patient_courier.core.telling import words
 from patient_courier.dispatch.coming import coming_letters
-from patient_courier.store.completion import approvals, feedback
-from patient_courier.store.outbox import needs
+from patient_courier.dispatch.needing import waiting_for_owner
+from patient_courier.store.completion import feedback
 from patient_courier.store.overview import events
 
 DAYS = 7
@@ -50,7 +50,7 @@ def weekly_letter(
     since = until.subtract(hours=24 * DAYS)
 
     def shown(name: str) -> str:
-        return name if addresses or "@" not in name else "a student"
+        return name if addresses else nameless(name)
 
     def happened(kind: str, objects: str) -> Named:
         found = events.between(session, (kind,), since, until, MOST_NAMED)
@@ -79,7 +79,7 @@ def weekly_letter(
         left=happened("refunded", "offer"),
         silent=Named([shown(name) for _, name in quiet], len(silent)),
         said=[Quote(shown(quote.who), quote.value, quote.words) for _, quote in said],
-        needs_you=needs.count(session) + approvals.count(session),
+        needs_you=waiting_for_owner(session, definitions, until),
         coming=_coming(session, definitions, until),
         worth=worth,
     )
@@ -97,8 +97,3 @@ def _coming(session: Session, definitions: Definitions, now: Instant) -> list[tu
     zone = definitions.school.timezone
     counts = Counter(calendar.local_date(one.at, zone) for one in found.letters)
     return [(words.day(date), counts[date]) for date in sorted(counts)]
-
-
-def this_week(now: Instant, zone: str) -> Instant:
-    """The Monday morning that the newest weekly letter is of."""
-    return last_morning(now, zone, weekly=True)

@@ -46,8 +46,3 @@ def check_test(user: User, readers: list[str]) -> None:
 def hides_addresses(user: User) -> bool:
     """Whether letters are shown to this person with a made-up address in the place of a student's."""
     return not may(user.role, "students")
-
-
-def nameless(name: str) -> str:
-    """A name for those who may see no addresses: students without one are called by theirs otherwise."""
-    return "a student" if "@" in name else name

@@ -103,15 +103,20 @@ class News:
     about: Mapping[str, Any]
 
 
+def courses_of(definitions: Definitions, names: Mapping[str, Any]) -> frozenset[str]:
+    """The courses that an event is about: the one it names, and those its offer gives."""
+    courses = {names["course"]} if names.get("course") else set()
+    if names.get("offer") in definitions.offers:
+        courses |= set(definitions.offers[names["offer"]].courses)
+    return frozenset(courses)
+
+
 def of_happening(definitions: Definitions, what: Happening, student: str) -> News | None:
     """The news in an event; None when destinations are not told of its like. ``student`` is the student's key."""
     kind = _OF_EVENT.get(what.type, what.type)
     if kind not in KINDS:
         return None
     names, about = what.names, things(definitions, what.names)
-    courses = {names["course"]} if names.get("course") else set()
-    if names.get("offer") in definitions.offers:
-        courses |= set(definitions.offers[names["offer"]].courses)
     for plain in ("tag", "via"):
         if names.get(plain):
             about[plain] = names[plain]
@@ -120,7 +125,7 @@ def of_happening(definitions: Definitions, what: Happening, student: str) -> New
     if what.type in ("certificate_issued", "certificate_revoked"):
         code = certificate_code(definitions.seal, student, names["course"])
         about["certificate"] = {"code": code, "address": certificate_address(definitions.site, code)}
-    return News(kind, what.at, frozenset(courses), about)
+    return News(kind, what.at, courses_of(definitions, names), about)
 
 
 def things(definitions: Definitions, names: Mapping[str, Any]) -> dict[str, Any]:

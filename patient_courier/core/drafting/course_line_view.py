@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
 from whenever import Instant
@@ -162,14 +162,20 @@ def reached_at(
 
     ``told``: for each step that posts, the row ids of those who got its letter or are inside and come to it.
     """
-    by_stop: dict[str, set[int]] = {}
-    for one in hanging:
-        by_stop.setdefault(one.stop, set()).update(told.get((one.sequence, one.step), ()))
+    by_stop = reached_by_stop(hanging, told)
     return Counter(
         one.stop
         for one in people
         if is_silent(one, now, days) and one.student_id in by_stop.get(one.stop, ())
     )
+
+
+def reached_by_stop(hanging: Iterable[Hung], told: Mapping[StepKey, Collection[int]]) -> dict[str, set[int]]:
+    """By stop: who got a letter that hangs there, or will (``told`` as in :func:`reached_at`)."""
+    found: dict[str, set[int]] = {}
+    for one in hanging:
+        found.setdefault(one.stop, set()).update(told.get((one.sequence, one.step), ()))
+    return found
 
 
 def gap(stop: Stop, silent: int, reached: int, running: int, any_check_in: bool) -> str | None:

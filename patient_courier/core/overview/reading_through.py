@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from decimal import Decimal, InvalidOperation
 
@@ -180,9 +180,7 @@ def unused_tags(uses: Mapping[str, Uses], students: Mapping[str, int]) -> Iterat
         if (use is None or not use.asks) and (worn or (use is not None and use.gives)):
             idle.append((-worn, tag))
     if idle:
-        named = ", ".join(f"“{tag}”" for _, tag in sorted(idle)[:3]) + (
-            " and others" if len(idle) > 3 else ""
-        )
+        named = _some([tag for _, tag in sorted(idle)])
         yield Finding(
             code="unused_tag",
             title=f"{counted(len(idle), 'tag')} {'is' if len(idle) == 1 else 'are'} asked for by nothing: {named}",
@@ -200,7 +198,7 @@ def unused_letters(definitions: Definitions, casts: Collection[str]) -> Iterator
         used |= plan.letters
     idle = [ready.letter.called for key, ready in definitions.letters.items() if key not in used]
     if idle:
-        named = ", ".join(f"“{name}”" for name in idle[:3]) + (" and others" if len(idle) > 3 else "")
+        named = _some(idle)
         yield Finding(
             code="unused_letter",
             title=f"{counted(len(idle), 'letter')} {'is' if len(idle) == 1 else 'are'} used by nothing: {named}",
@@ -209,6 +207,11 @@ def unused_letters(definitions: Definitions, casts: Collection[str]) -> Iterator
             mend="See the letters",
             to="/letters",
         )
+
+
+def _some(names: Sequence[str]) -> str:
+    """The first of them by name: ``“a”, “b”, “c” and others``."""
+    return ", ".join(f"“{name}”" for name in names[:3]) + (" and others" if len(names) > 3 else "")
 
 
 def leads_to(letters: Iterable[Letter]) -> dict[str, list[str]]:

@@ -12,7 +12,7 @@ from whenever import Instant
 
 from patient_courier.core.courses.course_line import hung
 from patient_courier.core.courses.standing import is_silent
-from patient_courier.core.drafting.course_line_view import GAP_FROM
+from patient_courier.core.drafting.course_line_view import GAP_FROM, reached_by_stop
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.overview.findings import (
     BOUNCES_FROM,
@@ -57,10 +57,7 @@ def stalls(session: Session, definitions: Definitions, now: Instant) -> dict[str
         places = {stop for stop, number in Counter(one.stop for one in silent).items() if number >= GAP_FROM}
         if not places:
             continue
-        told = told_by_step(session, definitions, course)
-        reached: dict[str, set[int]] = {}
-        for one in hung(definitions, course):
-            reached.setdefault(one.stop, set()).update(told.get((one.sequence, one.step), ()))
+        reached = reached_by_stop(hung(definitions, course), told_by_step(session, definitions, course))
         for stop in sorted(places):
             alone = [
                 x.student_id for x in silent if x.stop == stop and x.student_id not in reached.get(stop, ())

@@ -101,6 +101,15 @@ def test_a_clock_sent_over_three_mondays_brings_three_letters_each_of_its_own_we
     assert {one["student"] for one in app.client.get("/api/deliveries").json()["items"]} == {"ana"}
 
 
+def test_the_letter_counts_what_waits_as_the_menu_does(app):
+    app.report(
+        [{"type": "lesson_completed", "at": "2026-03-02T09:00:00Z", "student": "ana", "lesson": "bees/l99"}]
+    )
+    waits = app.client.get("/api/frame").json()["needs_you"]
+    letter = app.client.get("/api/weekly-letter").json()["now"]
+    assert waits == 1 and letter["subject"] == "Your week: 1 thing needs you"
+
+
 def test_one_that_is_not_taken_waits_and_one_whose_end_is_unknown_is_not_posted_again(app, monkeypatch):
     wish(app, ("purchased", "at_once"))
     app.move(to="hour")
@@ -132,6 +141,10 @@ def test_nothing_of_an_erased_student_stays_in_a_notice(app):
     bought(app, "ana")
     app.move(to="until", until="2026-03-10T12:00:00Z")
     until(lambda: app.client.get("/api/weekly-letter").json()["past"])
+    with sqlite3.connect(app.post_office.database.path) as raw:
+        assert raw.execute("SELECT 1 FROM notices WHERE sections LIKE '%Ana%'").fetchall(), (
+            "else this would say nothing"
+        )
     erased = app.client.post("/api/students/ana/erase", json={"sentence": "erase ana@example.org"})
     assert erased.status_code == 204
     with sqlite3.connect(app.post_office.database.path) as raw:

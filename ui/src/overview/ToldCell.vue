@@ -18,11 +18,12 @@ const STATES: Record<string, string> = {
 };
 const OFF: Partial<Record<Told["source"], string>> = {
   sequence: "Pause",
+  broadcast: "Take back",
   notice: "Switch off",
   site: "Take away",
   destination: "Let it wait",
 };
-const offers = (one: Told) => OFF[one.source] && may("run") && ["running", "on"].includes(one.state);
+const offers = (one: Told) => OFF[one.source] && may("run") && ["running", "on", "scheduled"].includes(one.state);
 const lines = (one: Told) => (whole.value.has(one.id) ? one.lines : one.lines.slice(0, MOST));
 </script>
 

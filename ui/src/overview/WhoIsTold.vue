@@ -42,6 +42,8 @@ async function switchOff(told: Told, row: Api["Row"]): Promise<unknown> {
       return data(
         api.POST("/api/sequences/{key}/status", { params: { path: { key: told.key } }, body: { status: "paused" } }),
       );
+    case "broadcast":
+      return data(api.POST("/api/broadcasts/{key}/take-back", { params: { path: { key: told.key } } }));
     case "destination":
       return data(
         api.POST("/api/destinations/{key}/state", { params: { path: { key: told.key } }, body: { state: "paused" } }),
@@ -76,7 +78,9 @@ async function endNotice(id: number, kind: string): Promise<unknown> {
 const off = useAct(({ told, row }: { told: Told; row: Api["Row"] }) => switchOff(told, row), {
   done: (_, { told }) =>
     notice.done(
-      told.source === "sequence"
+      told.source === "broadcast"
+        ? `“${told.name}” is a draft again: it goes to nobody until you plan it anew.`
+        : told.source === "sequence"
         ? `“${told.name}” is paused: nobody gets a letter of it until it runs again.`
         : "Done.",
     ),

@@ -8,11 +8,8 @@ from typing import Any, Literal
 
 from fastapi import APIRouter, HTTPException, Response
 from pydantic import BaseModel, TypeAdapter, ValidationError
-from whenever import Instant
 
-from patient_courier.core.calendar import calendar
 from patient_courier.core.engine.definitions import Definitions
-from patient_courier.core.figures.rhythm import silence
 from patient_courier.core.reading.school_file import validation_faults
 from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.text import FilledLine
@@ -24,6 +21,7 @@ from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.connecting import connection_of, proof_of
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.kept_messages import let_in
+from patient_courier.dispatch.silences import HABIT_DAYS, days_until, silent
 from patient_courier.store.connections import connections, messages, waiting
 from patient_courier.store.connections.connections import Kept
 from patient_courier.web.context import (
@@ -40,7 +38,7 @@ from patient_courier.web.refusals import attachment
 from patient_courier.web.written import changing
 
 router = APIRouter(prefix="/api/connections", tags=["connections"])
-LINE_DAYS, HABIT_DAYS = 30, 60
+LINE_DAYS = 30
 # So many kept messages are looked at before a connection is switched on; the newest.
 MOST_TRIED = 10_000
 _PROOF: TypeAdapter[Proof] = TypeAdapter(Proof)
@@ -109,12 +107,6 @@ def list_connections(user: SignedIn, post: ThePost, session: Reading) -> list[Co
     ]
 
 
-def days_until(definitions: Definitions, now: Instant, number: int) -> list[str]:
-    """The last days of the school's up to today, as counts are kept."""
-    today = calendar.local(now, definitions.school.timezone).date()
-    return [today.subtract(days=back).format_iso() for back in range(number - 1, -1, -1)]
-
-
 def _line(
     definitions: Definitions, kept: Kept, days: list[str], counted: dict[str, dict[str, int]], waits: int
 ) -> ConnectionLine:
@@ -135,28 +127,6 @@ def _line(
         line=line[-LINE_DAYS:],
         silence=silent(kept, line[:-1]),
     )
-
-
-def silent(kept: Kept, counts: list[int]) -> str | None:
-    """That a connection is silent beyond its habit, as a sentence; ``counts`` by whole days, the oldest first."""
-    found = silence(counts) if kept.state == "on" else None
-    if found is None:
-        return None
-    usual = "one" if found.usual == 1 else str(found.usual)
-    return f"Usually {usual} a day, none for {words.counted(found.days, 'day')}."
-
-
-def silences(definitions: Definitions, session: Session, now: Instant) -> list[tuple[Kept, str]]:
-    """The connections that are silent beyond their habit."""
-    days = days_until(definitions, now, HABIT_DAYS)
-    counted = connections.days_since(session, days[0])
-    found = []
-    for kept in connections.every(session):
-        line = [counted.get(kept.id, {}).get(day, {}).get("messages", 0) for day in days]
-        said = silent(kept, line[:-1])
-        if said:
-            found.append((kept, said))
-    return found
 
 
 @router.post("", status_code=201)

@@ -8,12 +8,13 @@ from pydantic import BaseModel
 from patient_courier.core.engine.happening import Happening
 from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import real_now
+from patient_courier.dispatch.silences import days_until
 from patient_courier.store.connections import connections
 from patient_courier.store.engine.lately import reported
 from patient_courier.store.outbox import needs
 from patient_courier.store.school.secrets import read_older_keys, replace_intake_key
 from patient_courier.web.context import Reading, SignedIn, ThePost, definitions_in, now_in
-from patient_courier.web.places.connections.connections import LINE_DAYS, days_until
+from patient_courier.web.places.connections.connections import LINE_DAYS
 from patient_courier.web.places.connections.secrets import SecretOut
 from patient_courier.web.written import changing
 

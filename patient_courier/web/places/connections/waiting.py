@@ -12,6 +12,7 @@ from patient_courier.core.translating.waiting import title_of
 from patient_courier.dispatch.dispatcher import Post
 from patient_courier.dispatch.following import what_follows
 from patient_courier.dispatch.kept_messages import let_in, take_waiting
+from patient_courier.dispatch.silences import silences
 from patient_courier.store.connections import connections, waiting
 from patient_courier.store.connections.connections import Kept
 from patient_courier.store.connections.waiting import Item
@@ -25,7 +26,6 @@ from patient_courier.web.context import (
     definitions_in,
     now_in,
 )
-from patient_courier.web.places.connections.connections import silences
 from patient_courier.web.places.connections.switching import MOST_FOLLOWED, FollowsOut, follows_out
 from patient_courier.web.written import changing
 

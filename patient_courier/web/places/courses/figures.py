@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Path, Query, Response
+from fastapi import APIRouter, Depends, Path, Query, Response
 from pydantic import BaseModel
 
 from patient_courier.core.calendar import calendar
@@ -213,17 +213,8 @@ def _by_day(steps: list[Step], people: list[Watched], last: int) -> list[Point]:
 @router.get(
     "/{key}/figures/finishing.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}}
 )
-def finishing_csv(
-    key: CourseKey,
-    user: SignedIn,
-    post: ThePost,
-    session: Reading,
-    kept: TheFigures,
-    by: By = "all",
-    sequence: Annotated[str, Query(max_length=200)] = "",
-) -> Response:
+def finishing_csv(key: CourseKey, found: Annotated[FinishingOut, Depends(finishing_figures)]) -> Response:
     """The same curves as a table."""
-    found = finishing_figures(key, user, post, session, kept, by, sequence)
     lines = [
         [
             one.label,

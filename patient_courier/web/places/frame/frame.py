@@ -13,16 +13,11 @@ from patient_courier.core.school.values import LAST_YEAR, moment_text
 from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import ClockError, move_clock, read_clock, read_target
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.dispatch.needing import waiting_for_owner
 from patient_courier.dispatch.taking import next_post
-from patient_courier.store.completion import approvals
-from patient_courier.store.connections import waiting
-from patient_courier.store.destinations import destinations
-from patient_courier.store.outbox import needs
 from patient_courier.store.students import people
 from patient_courier.store.upkeep import progress
-from patient_courier.store.upkeep.failing import failing
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
-from patient_courier.web.places.connections.connections import silences
 
 router = APIRouter(prefix="/api", tags=["session"])
 
@@ -64,17 +59,11 @@ class MoveClock(BaseModel):
 @router.get("/frame")
 def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
     trouble = post.database.trouble
-    silent = silences(definitions_in(post, session), session, read_clock(session).now)
     return FrameOut(
         clock=_clock(session, post),
-        needs_you=needs.count(session)
-        + approvals.count(session)
-        + waiting.group_number(session)
-        + len(silent)
-        + len(destinations.standing_still(session))
+        needs_you=waiting_for_owner(session, definitions_in(post, session), read_clock(session).now)
         + (post.outbox.trouble is not None or post.servers.by_second())
-        + (trouble is not None)
-        + sum(failing(session, what) is not None for what in ("copies", "mailbox")),
+        + (trouble is not None),
         students=people.number(session),
         trouble=trouble.sentence if trouble else None,
         coming_back=_coming_back(session, definitions_in(post, session).school.timezone),

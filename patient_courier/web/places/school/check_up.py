@@ -9,9 +9,9 @@ from fastapi import APIRouter, Depends, HTTPException
 from patient_courier.core.upkeep.check_up import Finding
 from patient_courier.dispatch.check_up import look
 from patient_courier.dispatch.clock import read_clock
+from patient_courier.dispatch.silences import silences
 from patient_courier.web.asking import Asking
 from patient_courier.web.context import Session, SignedIn, ThePost, definitions_in
-from patient_courier.web.places.connections.connections import silences
 from patient_courier.web.places.school.mail_trial import asking_of
 
 router = APIRouter(prefix="/api/check-up", tags=["school"])

@@ -13,6 +13,7 @@ from patient_courier.core.calendar import calendar
 from patient_courier.core.calendar.calendar import town
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.state import StudentState
+from patient_courier.core.helpers.rights import nameless
 from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.store.engine.loading import load_states
@@ -20,7 +21,7 @@ from patient_courier.store.students import people
 from patient_courier.store.students.audiences import picks
 from patient_courier.store.students.people import Person
 from patient_courier.web.context import PageNumber, Reading, Search, SignedIn, ThePost, definitions_in, now_in
-from patient_courier.web.drafts_only import hides_addresses, nameless
+from patient_courier.web.drafts_only import hides_addresses
 from patient_courier.web.places.students.audiences import read_condition
 from patient_courier.web.places.students.bulk import Chosen, chosen_ids
 from patient_courier.web.places.students.page import CourseStanding, standings_of

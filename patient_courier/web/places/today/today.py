@@ -14,6 +14,7 @@ from patient_courier.core.drafting import ending
 from patient_courier.core.drafting.course_line_view import Stalled, silent_courses, stalled
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import LetterDecided
+from patient_courier.core.helpers.rights import nameless
 from patient_courier.core.telling import words
 from patient_courier.core.telling.week import DayOut, by_day
 from patient_courier.dispatch.clock import read_clock
@@ -25,7 +26,7 @@ from patient_courier.store.students import audience, people
 from patient_courier.store.students.people import Person
 from patient_courier.store.students.standing import standings
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
-from patient_courier.web.drafts_only import hides_addresses, nameless
+from patient_courier.web.drafts_only import hides_addresses
 from patient_courier.web.places.log.deliveries import DeliveryOut, delivery_out
 from patient_courier.web.places.school.mail import pace_line
 from patient_courier.web.places.students.audiences import read_condition
