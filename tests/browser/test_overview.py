@@ -128,3 +128,13 @@ def test_a_finding_leads_from_today_to_its_names_a_draft_and_aside(page: Page):
     with noticed(page, "Drafted, with a letter"):
         stalled.get_by_role("button", name=re.compile("^Draft a letter for the ")).click()
     expect(page).to_have_url(re.compile("/sequences/"))
+
+
+def test_a_planned_broadcast_is_taken_back_from_its_cell(page: Page):
+    page.goto("/who-is-told")
+    cell = page.get_by_test_id("told-day-student")
+    with noticed(page, "is a draft again"):
+        cell.get_by_role("button", name="Take back: Swarm season: bring your questions").click()
+    expect(cell).to_have_count(0)
+    page.goto("/broadcasts/swarm-season")
+    expect(page.get_by_role("button", name=re.compile("^Plan|^Post"))).to_be_visible()

@@ -81,8 +81,8 @@ const off = useAct(({ told, row }: { told: Told; row: Api["Row"] }) => switchOff
       told.source === "broadcast"
         ? `“${told.name}” is a draft again: it goes to nobody until you plan it anew.`
         : told.source === "sequence"
-        ? `“${told.name}” is paused: nobody gets a letter of it until it runs again.`
-        : "Done.",
+          ? `“${told.name}” is paused: nobody gets a letter of it until it runs again.`
+          : "Done.",
     ),
 });
 </script>
