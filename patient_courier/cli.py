@@ -39,7 +39,7 @@ def demo(
     port: Annotated[int, typer.Option(help="Port on 127.0.0.1.")] = 8484,
     fresh: Annotated[bool, typer.Option(help="Begin anew instead of going on where you left off.")] = False,
 ) -> None:
-    """The demo school with four months of history; its owner is signed in by itself."""
+    """The demo school with half a year of history; its owner is signed in by itself."""
     from patient_courier.demo.loading import load_demo
     from patient_courier.settings import Settings
     from patient_courier.store.base.database import Database, remove_file
@@ -50,7 +50,7 @@ def demo(
     if database.exists():
         found = _opened(settings)
     else:
-        console.print("Loading the demo school: 386 students, four months …")
+        console.print("Loading the demo school: 386 students, half a year …")
         # Loaded aside first, so that an interrupted load leaves no half school behind.
         aside = database.with_name(database.name + ".new")
         remove_file(aside)

@@ -1,4 +1,4 @@
-"""Four believable months at the demo school, by lot from a fixed seed."""
+"""Half a believable year at the demo school, by lot from a fixed seed."""
 
 from __future__ import annotations
 
@@ -17,9 +17,12 @@ from patient_courier.demo.people import Person, people
 
 SEED = 20260303
 STUDENTS = 386
-FIRST_DAY = Instant.from_utc(2025, 11, 3)
+FIRST_DAY = Instant.from_utc(2025, 9, 2)
 TODAY = PlainDateTime(2026, 3, 3, 10, 4)
-DAYS = 120
+DAYS = 182
+# A slow autumn, in which the first few come (a share of all), then a winter in which the school gets known.
+AUTUMN, FEW = 92, 0.107
+WINTER = 120
 _ZONE = "Europe/Lisbon"
 
 # Offer or course, and how many of a hundred students come for it.
@@ -59,6 +62,10 @@ def demo_school() -> SchoolFile:
     data["students"] = [_student(lot, person) for person in found]
     events = [event for person in found for event in _life(lot, person, data["courses"])]
     events = [event for event in events if event["at"] <= today().format_iso()]
+    prices = {offer["key"]: offer["price"] for offer in data["offers"]}
+    for event in events:
+        if event["type"] == "purchased":
+            event["amount"] = prices[event["offer"]]
     data["events"] = sorted(events, key=lambda event: event["at"])
     events += _reactions(SchoolFile.model_validate(data))
     data["words"] = _words(events)
@@ -158,9 +165,7 @@ def _student(lot: random.Random, person: Person) -> dict[str, Any]:
 def _life(lot: random.Random, person: Person, courses: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
     """Everything one person does; what lies beyond today is cut off by the caller."""
     zone = person.timezone or _ZONE
-    # More people come towards spring, when one thinks of bees.
-    day = DAYS * lot.random() ** 0.62
-    at = _evening(lot, FIRST_DAY.add(hours=int(day * 24)).to_tz(zone), zone)
+    at = _evening(lot, FIRST_DAY.add(hours=int(_day_of(lot.random()) * 24)).to_tz(zone), zone)
     wish = lot.choices([name for name, _ in _WISHES], [weight for _, weight in _WISHES])[0]
     yield from _joins(person, wish, at)
     pace, stamina = lot.choice(_PACES)
@@ -178,6 +183,13 @@ def _life(lot: random.Random, person: Person, courses: list[dict[str, Any]]) -> 
         course = next(course for course in courses if course["key"] == "first-hive")
         yield from _learns(lot, person, course, later, zone, pace, stamina)
     yield from _turns_away(lot, person, wish, at)
+
+
+def _day_of(drawn: float) -> float:
+    """Days since the first day on which somebody comes, of a number between 0 and 1; more towards spring, when one thinks of bees."""
+    if drawn < FEW:
+        return AUTUMN * drawn / FEW
+    return DAYS - WINTER + WINTER * float(drawn**0.62)
 
 
 def _buys_the_next(person: Person, at: ZonedDateTime, zone: str) -> Iterator[dict[str, Any]]:
@@ -237,7 +249,11 @@ def _learns(
                 if score >= quiz["pass_mark"]:
                     break
                 if lot.random() > 0.85:
-                    return
+                    # Some come back to it after days; drawn apart, so that nobody else's life changes.
+                    lot = random.Random(f"{SEED} {person.key} {_text(at)}")
+                    if lot.random() > 0.6:
+                        return
+                    at = _evening(lot, at.add(hours=24 * (1 + lot.expovariate(1 / 4))), zone)
 
 
 def _turns_away(lot: random.Random, person: Person, wish: str, at: ZonedDateTime) -> Iterator[dict[str, Any]]:

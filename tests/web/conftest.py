@@ -24,6 +24,7 @@ from patient_courier.store.base.database import Database
 from patient_courier.store.base.tables import UserRow
 from patient_courier.store.school.opening import open_school
 from patient_courier.web.app import create_app
+from patient_courier.web.jobs import Jobs
 from patient_courier.web.sign_in import CSRF_HEADER
 from tests.schools import letter, read, school, send, sequence, wait
 
@@ -105,6 +106,17 @@ def school_file(tmp_path_factory) -> Path:
         )
     database.close()
     return path
+
+
+@pytest.fixture(autouse=True)
+def on_a_slow_machine(monkeypatch) -> None:
+    """Small work, which is answered at once, is answered when it is done, however slow the machine."""
+    begin = Jobs.begin
+
+    def patient(self: Jobs, total: int, about: Any, work: Any, patience: float = 0.0) -> Any:
+        return begin(self, total, about, work, 90.0 if patience else 0.0)
+
+    monkeypatch.setattr(Jobs, "begin", patient)
 
 
 @pytest.fixture

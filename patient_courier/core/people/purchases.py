@@ -64,7 +64,8 @@ def by_month(sales: Iterable[Sale], zone: str) -> list[MonthLine]:
         if sale.amount is not None:
             line.known += 1
             line.sums[sale.currency] = line.sums.get(sale.currency, Decimal(0)) + sale.amount
-    return sorted(found.values(), key=lambda line: (line.month, line.offer), reverse=True)
+    offers_first = sorted(found.values(), key=lambda line: line.offer)
+    return sorted(offers_first, key=lambda line: line.month, reverse=True)
 
 
 @dataclass(frozen=True, slots=True)

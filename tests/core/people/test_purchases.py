@@ -36,8 +36,10 @@ def test_months_are_the_schools_and_refunds_take_nothing_off_the_sums():
         Sale(3, late, "hive", False),
         Sale(1, late.add(hours=24), "hive", True),
         Sale(1, late.subtract(hours=24), "hive", False),
+        Sale(1, late.subtract(hours=24), "circle", False),
     ]
-    april, march = by_month(sales, "Europe/Lisbon")
+    april, circle, march = by_month(sales, "Europe/Lisbon")
+    assert circle.offer == "circle"
     assert (april.month, april.bought, april.refunded, april.known) == ("2026-04", 3, 1, 2)
     assert april.sums == {"EUR": Decimal("149.10")} and (march.month, march.bought) == ("2026-03", 1)
 

@@ -169,6 +169,9 @@ const { data: followed, error } = useQuery({
 .scroll {
   overflow-x: auto;
 }
+.scroll td {
+  vertical-align: middle;
+}
 .scroll td:nth-child(-n + 2) {
   min-width: 104px;
 }

@@ -77,7 +77,7 @@ const open = (to: string) => window.location.assign(`${found.value?.address ?? "
             <span class="soft">· to show it to somebody; their own words and addresses are left out</span></Radio
           >
           <Radio value="demo"
-            >The demo school instead <span class="soft">· 386 students, four months; takes a while</span></Radio
+            >The demo school instead <span class="soft">· 386 students, half a year; takes a while</span></Radio
           >
         </RadioGroup>
         <div>

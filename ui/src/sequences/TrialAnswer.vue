@@ -58,9 +58,11 @@ const waiting = computed(() => !props.trial.began);
       <h3>The difference</h3>
       <DifferenceLine :ranges="ranges" worse="worse" better="better" />
       <p class="soft small">
-        The wide range is right at every look together in 95 of 100 trials, so you may look every day and end it when it
-        says something. The narrow one is for somebody who looks once, on a day chosen beforehand. Students whose time
-        is not over count on neither side, whatever they have done already.
+        <template v-if="trial.always"
+          >The wide range is right at every look together in 95 of 100 trials, so you may look every day and end it when
+          it says something. The narrow one is</template
+        ><template v-else>This range is</template> for somebody who looks once, on a day chosen beforehand. Students
+        whose time is not over count on neither side, whatever they have done already.
       </p>
       <template v-if="trial.looks.length">
         <h3>How the answer came</h3>

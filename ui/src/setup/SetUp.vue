@@ -143,8 +143,8 @@ const ready = () => {
           <b>Look at the demo in a practice copy</b
           ><span>{{
             busy
-              ? "It is being made: 386 students and four months of post. This takes a minute …"
-              : "A school that has run for four months, beside yours. It goes by itself after two weeks."
+              ? "It is being made: 386 students and half a year of post. This takes a minute …"
+              : "A school that has run for half a year, beside yours. It goes by itself after two weeks."
           }}</span>
         </button>
         <p v-if="refused" role="alert" class="refused">{{ refused }}</p>
