@@ -20,7 +20,8 @@ STUDENTS = 386
 FIRST_DAY = Instant.from_utc(2025, 9, 2)
 TODAY = PlainDateTime(2026, 3, 3, 10, 4)
 DAYS = 182
-# A slow autumn, in which the first few come (a share of all), then a winter in which the school gets known.
+# A slow autumn, in which the first few come (a share of all), then a winter in which the school gets known; the autumn
+# ends where the winter's curve has let in just as many.
 AUTUMN, FEW = 92, 0.107
 WINTER = 120
 _ZONE = "Europe/Lisbon"

@@ -64,7 +64,8 @@ class Post:
     def __init__(self, database: Database, settings: Settings) -> None:
         logs.set_up()
         self.database = database
-        self.settings = settings
+        # Copies lie beside the file that is served, and no other is meant by these settings.
+        self.settings = settings.model_copy(update={"database": database.path})
         self.library = Library(settings.address)
         self.secrets = read_secrets(database)
         self.older_keys = read_older_keys(database)

@@ -43,7 +43,7 @@ def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     with (folder / "demo.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not path.exists():
-            load_demo(folder / "loading.db", Settings(database=folder / "loading.db", smtp_host="")).close()
+            load_demo(folder / "loading.db", Settings(smtp_host="")).close()
             (folder / "loading.db").rename(path)
     return path
 
@@ -53,7 +53,7 @@ def site(tmp_path: Path, demo_file: Path) -> Iterator[str]:
     """The address of a demo school that has just been opened, served by a thread of this process."""
     port = free_port()
     database = Database(Path(shutil.copy(demo_file, tmp_path / "demo.db")))
-    post = Post(database, Settings(database=database.path, demo=True, smtp_host="", port=port))
+    post = Post(database, Settings(demo=True, smtp_host="", port=port))
     try:
         with served(create_app(post), port) as address:
             yield address

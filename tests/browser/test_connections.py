@@ -52,7 +52,7 @@ def page(browser: Browser, tmp_path) -> Iterator[Page]:
     with database.writing() as session:
         open_school(session, file, real_now(), practice=False)
         add_user(session, email="ines@mallowlane.example", name="Ines", role="owner", password=quick)
-    post = Post(database, Settings(database=database.path, smtp_host="", port=port))
+    post = Post(database, Settings(smtp_host="", port=port))
     with served(create_app(post), port) as address:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
         with console_kept_clean(context.new_page()) as found:

@@ -121,7 +121,7 @@ def test_from_the_printed_link_to_a_letter_a_copy_a_lost_disk_and_back(
 def test_a_helpers_first_day(browser: Browser, demo_file: Path, tmp_path: Path):
     port = free_port()
     database = Database(Path(shutil.copy(demo_file, tmp_path / "demo.db")))
-    post = Post(database, Settings(database=database.path, demo=True, smtp_host="", port=port))
+    post = Post(database, Settings(demo=True, smtp_host="", port=port))
     with served(create_app(post), port) as site:
         with somebody(browser, site) as page:
             page.goto("/school/helpers")

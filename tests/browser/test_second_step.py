@@ -44,7 +44,7 @@ def test_a_passkey_is_made_opens_the_school_alone_and_proves_it_once_more(
     port = free_port()
     database = Database(Path(shutil.copy(school_file, tmp_path)))
     address = f"http://localhost:{port}"
-    post = Post(database, Settings(database=database.path, smtp_host="", port=port, site=address))
+    post = Post(database, Settings(smtp_host="", port=port, site=address))
     with served(create_app(post), port), somebody(browser, address, width) as page:
         devtools = page.context.new_cdp_session(page)
         devtools.send("WebAuthn.enable")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import noticed
 from tests.browser.test_broadcasts import begin, left
@@ -26,8 +26,8 @@ def test_a_nudge_takes_in_those_who_stand_there_and_says_before_what_each_gets(p
     slip.get_by_role("button", name="Run", exact=True).click()
     expect(page.get_by_text(re.compile(r"\d+ follow in \d+ seconds"))).to_be_visible()
     expect(page.get_by_test_id("status")).to_have_text("Running")
-    page.get_by_role("button", name="Take it back").click()
-    expect(page.get_by_text("Taken back.", exact=True)).to_be_visible()
+    with noticed(page, "Taken back."):
+        page.get_by_role("button", name="Take it back").click()
     expect(page.get_by_test_id("status")).to_have_text("Draft")
     # Nobody was reached, and the course line says so: a letter that hangs there covers nobody by itself.
     page.goto("/courses/first-hive")
@@ -136,13 +136,14 @@ def test_what_is_typed_into_a_new_block_stands_in_it(page: Page):
 def test_the_way_back_finds_what_was_searched_for_and_where(page: Page):
     page.goto("/students")
     page.get_by_label("Find a student").fill("a")
+    expect(page).to_have_url(re.compile("q=a"))
     page.get_by_role("listitem", name="2").click()
     expect(page.locator(".ant-pagination-item-active")).to_have_text("2")
-    page.wait_for_load_state("networkidle")
-    row = page.locator("tbody tr").nth(30)
-    row.scroll_into_view_if_needed()
-    name = row.get_by_role("link").inner_text()
-    row.get_by_role("link").click()
+    # Of what is shown while that page is still under way, nobody is on it.
+    name = page.request.get("/api/students?q=a&page=2").json()["items"][30]["name"]
+    there = page.get_by_role("link", name=name, exact=True)
+    there.scroll_into_view_if_needed()
+    there.click()
     expect(page.get_by_role("heading", name=name)).to_be_visible()
     page.go_back()
     expect(page.get_by_label("Find a student")).to_have_value("a")
@@ -174,6 +175,24 @@ def test_the_keys_of_the_editor_work_from_anywhere_and_the_ring_is_seen(page: Pa
         "one => { const s = getComputedStyle(one); return [s.outlineStyle, s.outlineWidth] }"
     )
     assert ring == ["solid", "2px"]
+
+
+def test_a_sequence_is_shown_with_what_was_found_in_it_and_without_when_nothing_could_be_asked(page: Page):
+    new_sequence(page, "Half a thought")
+    held: list[Route] = []
+    page.route("**/api/sequences/check", lambda route: held.append(route))
+    with page.expect_response("**/api/sequences/half-a-thought"):
+        page.reload()
+    until(lambda: page.evaluate("1") and held)  # to be asked something lets the browser say what it does
+    expect(page.get_by_test_id("starts")).to_be_hidden()
+    for route in held:
+        route.continue_()
+    expect(page.get_by_text("There are no steps yet")).to_be_visible()
+    expect(page.get_by_test_id("starts")).to_be_visible()
+    page.unroute("**/api/sequences/check")
+    page.route("**/api/sequences/check", lambda route: route.abort())
+    page.reload()
+    expect(page.get_by_test_id("starts")).to_be_visible()
 
 
 def test_a_draft_is_saved_however_unfinished_and_run_lists_what_is_missing(page: Page):

@@ -69,7 +69,7 @@ class Site:
 @pytest.fixture
 def site(school_file: Path, tmp_path: Path) -> Iterator[Site]:
     database, port = Database(Path(shutil.copy(school_file, tmp_path))), free_port()
-    post = Post(database, Settings(database=database.path, smtp_host="", port=port))
+    post = Post(database, Settings(smtp_host="", port=port))
     with served(create_app(post), port) as address, httpx.Client(base_url=address, timeout=60) as owner:
         who = {"email": "ines@mallowlane.example", "password": PASSWORD}
         owner.headers[CSRF_HEADER] = owner.post("/api/session", json=who).json()["csrf"]

@@ -122,7 +122,7 @@ def on_a_slow_machine(monkeypatch) -> None:
 @pytest.fixture
 def app(school_file, tmp_path) -> Iterator[App]:
     database = Database(Path(shutil.copy(school_file, tmp_path)))
-    post = Post(database, Settings(database=database.path, smtp_host=""))
+    post = Post(database, Settings(smtp_host=""))
     with TestClient(create_app(post)) as client:
         found = App(client, post)
         found.sign_in()
@@ -144,7 +144,7 @@ def another_school(folder: Path) -> Iterator[TestClient]:
         )
         quick = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1).hash(PASSWORD)
         session.add(UserRow(email="ines@mallowlane.example", name="Ines", role="owner", password=quick))
-    post = Post(database, Settings(database=database.path, smtp_host=""))
+    post = Post(database, Settings(smtp_host=""))
     with TestClient(create_app(post)) as client:
         App(client, post).sign_in()
         yield client

@@ -78,7 +78,7 @@ def test_a_file_that_is_taken_away_or_swapped_takes_nothing_in(app, tmp_path):
 def test_one_file_has_one_dispatcher_and_the_second_says_who_it_is(app):
     path = app.post_office.database.path
     second = Database(path)
-    other = Post(second, Settings(database=second.path, smtp_host=""))
+    other = Post(second, Settings(smtp_host=""))
     with pytest.raises(InHand, match=r"served already, by process \d+, since 20\d\d-"):
         other.start()
     app.report(purchase())

@@ -37,7 +37,7 @@ from patient_courier.store.base.tables import BroadcastRow, ClockRow, DeliveryRo
 from tests.waiting import until
 
 database = Database(Path(sys.argv[1]))
-post = Post(database, Settings(database=database.path, smtp_host=""))
+post = Post(database, Settings(smtp_host=""))
 post.start()
 print("at work", flush=True)
 for number in range(int(sys.argv[2])):
@@ -152,7 +152,7 @@ def test_a_delivery_in_the_middle_of_being_posted_is_settled_by_asking_the_mailr
             subject="",
             raw=b"",
         )
-    post = Post(live.database, Settings(database=live.database.path, smtp_host=""))
+    post = Post(live.database, Settings(smtp_host=""))
     post.start()
 
     def statuses() -> set[str]:
@@ -167,10 +167,7 @@ def test_a_delivery_in_the_middle_of_being_posted_is_settled_by_asking_the_mailr
     with live.database.writing() as session:
         session.execute(delete(MailRow))
         session.scalars(select(DeliveryRow)).first().status = "posting"
-    unsure = Post(
-        live.database,
-        Settings(database=live.database.path, smtp_host="127.0.0.1", smtp_port=9, smtp_security="none"),
-    )
+    unsure = Post(live.database, Settings(smtp_host="127.0.0.1", smtp_port=9, smtp_security="none"))
     unsure.start()
     unsure.stop()
     with live.database.reading() as session:

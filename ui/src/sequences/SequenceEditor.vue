@@ -70,18 +70,13 @@ const { save, askEffect, effect, setStatus, running, minute, work, moving, takeB
   found,
 );
 const { data: letters } = useQuery({ queryKey: ["letters"], queryFn: () => data(api.GET("/api/letters")) });
-const {
-  data: checked,
-  isPending: unchecked,
-  failureCount: failures,
-} = useQuery({
+// What is found stands above all else: come later, it would push away what somebody is just clicking at.
+const { data: checked, isPending: unchecked } = useQuery({
   queryKey: ["sequence-check", current],
   queryFn: () => data(api.POST("/api/sequences/check", { body: plain() })),
   enabled: computed(() => current.value !== null),
   placeholderData: keepPreviousData,
 });
-// What is found stands above all else: come later, it would push away what somebody is just clicking at.
-const ready = computed(() => !unchecked.value || failures.value > 0);
 const { data: kept } = useQuery({
   queryKey: ["kept", key],
   queryFn: () => data(api.GET("/api/sequences/{key}/rehearsals", { params: { path: { key: key.value } } })),
@@ -223,7 +218,7 @@ watch(changedRehearsals, (now, before) => {
 </script>
 
 <template>
-  <template v-if="current && found && ready">
+  <template v-if="current && found && !unchecked">
     <PageHead :title="current.name" :above="{ to: '/sequences', name: 'Sequences' }">
       <template #title>
         <h1 class="name">
