@@ -20,9 +20,13 @@ FORECAST_OF_A_RUN, FORECAST_IN_ALL = 200, 20_000
 
 @dataclass(frozen=True, slots=True)
 class Forecast:
-    """Letters to come, in order; ``cut_short``: more happens than can be played, so there will be others."""
+    """Letters to come, in order; ``stuck`` are those that could not go out as they are now and would wait for the owner.
+
+    ``cut_short``: more happens than can be played, so there will be others.
+    """
 
     letters: list[LetterDecided]
+    stuck: list[LetterDecided]
     cut_short: bool
 
 
@@ -43,4 +47,5 @@ def forecast(
         agenda.add_coming(coming, states)
     agenda.run_until(until)
     letters = [letter for letter in outcome.letters if letter.status == "sent"]
-    return Forecast(letters, cut_short=bool(outcome.warnings))
+    stuck = [letter for letter in outcome.letters if letter.status == "stuck"]
+    return Forecast(letters, stuck, cut_short=bool(outcome.warnings))

@@ -73,3 +73,35 @@ def by_day(
             )
         )
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class StuckAhead:
+    """A letter that could not go out as it is now: to how many students, when first (in the school's zone), and why."""
+
+    letter: str
+    name: str
+    students: int
+    first: str
+    reason: str
+
+
+def stuck_ahead(definitions: Definitions, letters: Iterable[LetterDecided]) -> list[StuckAhead]:
+    """One line for a letter and a reason, the soonest first; ``letters`` are in the order of time."""
+    groups: defaultdict[tuple[str, str | None], list[LetterDecided]] = defaultdict(list)
+    for letter in letters:
+        groups[letter.letter, letter.reason].append(letter)
+    found = []
+    for (key, reason), those in groups.items():
+        students = len({one.student for one in those})
+        whom = "this student" if students == 1 else "these students"
+        found.append(
+            StuckAhead(
+                letter=key,
+                name=definitions.letters[key].letter.called,
+                students=students,
+                first=words.moment(those[0].at, definitions.school.timezone),
+                reason=words.reason(reason, whom),
+            )
+        )
+    return found

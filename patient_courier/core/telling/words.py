@@ -43,13 +43,13 @@ _TOLD = {
 }
 
 
-def reason(code: str | None) -> str:
-    """A reason code as a sentence; text that is no code stays as it is."""
+def reason(code: str | None, whom: str = "this student") -> str:
+    """A reason code as a sentence; text that is no code stays as it is. ``whom`` it is about."""
     if code is None:
         return ""
     if code.startswith("blank_field: "):
         name = field_words(code.removeprefix("blank_field: "))
-        return f"The merge field “{name}” has no value for this student and no fallback."
+        return f"The merge field “{name}” has no value for {whom} and no fallback."
     for name, sentence in _TOLD.items():
         if code.startswith(f"{name}: "):
             return sentence.format(code.removeprefix(f"{name}: "))

@@ -261,6 +261,9 @@ def test_lines_shrink_the_count_and_a_student_is_told_why(app):
     lines = [{"is": "news_on"}, {"not": {"is": "enrolled", "course": "this"}}]
     counted = ok(app.client.post("/api/audiences/counts", json={"lines": lines, "course": "bees"}))
     assert (counted["everyone"], [x["left"] for x in counted["lines"]]) == (2, [1, 0])
+    # Of no course in particular it is said as it stands, not as what it comes to there.
+    counted = ok(app.client.post("/api/audiences/counts", json={"lines": lines}))
+    assert [x["words"] for x in counted["lines"]] == ["wants news", "not: is enrolled in this course"]
     names = ok(app.client.post("/api/audiences/names", json={"lines": lines[:1]}))
     assert [one["key"] for one in names["items"]] == ["ana"]
     kept = ok(app.client.post("/api/audiences", json={"name": "Keen", "condition": {"all": lines[:1]}}))

@@ -45,6 +45,26 @@ def test_the_same_letter_without_a_name_is_one_thing_and_mended_for_all(app):
     assert {line["status"] for line in app.client.get("/api/deliveries").json()["items"]} == {"sent"}
 
 
+def test_a_letter_to_come_that_could_not_go_out_is_told_before_and_not_once_it_is_mended(app):
+    year = letter(
+        "year", subject="{{ next_lesson.url }}, {{ student.first_name | default('you') }}", blocks=[]
+    )
+    assert app.client.put("/api/letters/year", json=year).status_code == 200
+    app.report([purchase({"email": f"n{n}@example.org"}) for n in range(2)])
+    app.settle()
+    today = app.client.get("/api/today").json()
+    (ahead,) = today["stuck"]
+    assert (ahead["letter"], ahead["students"], ahead["first"][:3]) == ("year", 2, "Tue")
+    assert (
+        ahead["reason"]
+        == "The merge field “next lesson url” has no value for these students and no fallback."
+    )
+    assert today["total"] == 0
+    assert app.client.put("/api/letters/year", json={**year, "subject": "A year"}).status_code == 200
+    today = app.client.get("/api/today").json()
+    assert (today["stuck"], today["total"]) == ([], 2)
+
+
 def test_letters_can_be_put_aside_together(app):
     nameless(app, 2)
     (item,) = waiting(app)

@@ -13328,6 +13328,22 @@ export interface components {
             /** Region */
             region: string;
         };
+        /**
+         * StuckAhead
+         * @description A letter that could not go out as it is now: to how many students, when first (in the school's zone), and why.
+         */
+        StuckAhead: {
+            /** First */
+            first: string;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+            /** Students */
+            students: number;
+        };
         /** Student */
         Student: {
             /** Email */
@@ -13780,6 +13796,8 @@ export interface components {
             pace: string | null;
             /** Stalled */
             stalled: components["schemas"]["Stalled"][];
+            /** Stuck */
+            stuck: components["schemas"]["StuckAhead"][];
             /** Total */
             total: number;
             /** Week */

@@ -29,6 +29,8 @@ const { data: counts } = useQuery({
   placeholderData: keepPreviousData,
   retry: false,
 });
+// Of how many “this course” is true can't be said where no course is meant.
+const countable = computed(() => props.course !== null || !JSON.stringify(current.value).includes('"this"'));
 const words = computed(() => counts.value?.lines[0]?.words ?? "…");
 // Nothing is asked until something is chosen: until then everybody sees it.
 const begun = ref(false);
@@ -53,7 +55,7 @@ function choose(now: Condition | null): void {
     <div class="line">
       <span class="mark">only if</span
       ><button class="link" :aria-expanded="open" @click="open = !open">{{ words }}</button>
-      <span v-if="found" class="soft"
+      <span v-if="found && countable" class="soft"
         >{{ found.students }} {{ found.students === 1 ? "student sees" : "students see" }} it now{{
           hidden ? "; the one shown does not" : ""
         }}</span

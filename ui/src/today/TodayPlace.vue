@@ -6,6 +6,7 @@ import { computed } from "vue";
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
 import { useAct } from "../parts/act";
+import { counted } from "../parts/counted";
 import EmptyState from "../parts/EmptyState.vue";
 import { useNotice } from "../parts/notice";
 import PageHead from "../parts/PageHead.vue";
@@ -121,6 +122,11 @@ const settle = useAct(send, { done: (said) => notice.done(said) });
           <EmptyState v-else title="Nothing is waiting"
             >Run a sequence, and letters line up here as students enrol.</EmptyState
           >
+          <article v-for="one in today.stuck" :key="one.letter + one.reason" class="need" data-testid="stuck-ahead">
+            <b>▲ “{{ one.name }}” can't go out as it is</b
+            ><span class="label"> · {{ counted(one.students, "student") }}, from {{ one.first }} on</span>
+            <p>{{ one.reason }} <RouterLink :to="`/letters/${one.letter}`">Look at the letter</RouterLink></p>
+          </article>
         </section>
         <WorstFindings />
         <NearlyThere v-if="today.nearly.length" :nearly="today.nearly" />

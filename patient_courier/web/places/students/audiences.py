@@ -128,7 +128,10 @@ def counts(body: Lines, user: SignedIn, post: ThePost, session: Reading) -> Coun
     return CountsOut(
         everyone=everyone,
         lines=[
-            LineCount(words=condition_words(definitions, settled(line, body.course)), left=number)
+            LineCount(
+                words=condition_words(definitions, settled(line, body.course) if body.course else line),
+                left=number,
+            )
             for line, number in zip(lines, left, strict=True)
         ],
     )

@@ -16,7 +16,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.effects import LetterDecided
 from patient_courier.core.helpers.rights import nameless
 from patient_courier.core.telling import words
-from patient_courier.core.telling.week import DayOut, by_day
+from patient_courier.core.telling.week import DayOut, StuckAhead, by_day, stuck_ahead
 from patient_courier.dispatch.clock import read_clock
 from patient_courier.dispatch.coming import coming_letters
 from patient_courier.store.broadcasts import broadcasts
@@ -75,6 +75,7 @@ class TodayOut(BaseModel):
     stalled: list[Stalled]
     nearly: list[Nearly]
     next: list[NextLetter]
+    stuck: list[StuckAhead]
     total: int
     cut_short: bool
     lately: list[DeliveryOut]
@@ -109,6 +110,7 @@ def today(user: SignedIn, post: ThePost, session: Reading) -> TodayOut:
             found.model_copy(update={"student_name": nameless(found.student_name)}) if hidden else found
             for found in (_next(letter, names[letter.student], definitions, zone, called) for letter in shown)
         ],
+        stuck=stuck_ahead(definitions, found.stuck),
         total=len(found.letters),
         cut_short=found.cut_short,
         lately=[]
