@@ -187,6 +187,18 @@ def test_merge_fields_are_chips_with_fallbacks_and_a_blank_one_says_so(page: Pag
     expect(page.frame_locator("iframe").get_by_text("friend")).to_be_visible()
 
 
+def test_today_names_letters_to_come_that_could_not_go_out_and_leads_to_them(page: Page):
+    csrf = {"X-CSRF-Token": page.request.get("/api/session").json()["csrf"]}
+    body = page.request.get("/api/letters/fh-money").json()["body"]
+    asked = {**body, "subject": "{{ certificate.url }}"}
+    assert page.request.put("/api/letters/fh-money", data=asked, headers=csrf).ok
+    page.goto("/today")
+    ahead = page.get_by_test_id("stuck-ahead")
+    expect(ahead).to_contain_text("students have no certificate url")
+    ahead.get_by_role("link", name="Look at the letter").click()
+    expect(page).to_have_url(re.compile("/letters/fh-money$"))
+
+
 def test_needs_you_says_why_a_letter_waits_and_lets_an_event_be_put_aside(page: Page):
     page.goto("/today")
     stuck = page.locator("article", has_text="students have no first name").first

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from patient_courier.core.letters.merge_fields import field_words
 from patient_courier.core.telling import words
 
 SHOWN_NAMES = 3
@@ -50,9 +49,6 @@ def _group(items: list[Waiting]) -> Group:
         return Group(items, f"“{first.letter_name}” to {first.student_name}", reason)
     names = ", ".join(one.student_name for one in items[:SHOWN_NAMES])
     more = f" and {len(items) - SHOWN_NAMES} more" if len(items) > SHOWN_NAMES else ""
-    blank = (first.reason or "").partition("blank_field: ")[2]
-    if blank:
-        reason = f"{len(items)} students have no {field_words(blank)}, and the letter has no fallback for it: {names}{more}."
-    else:
-        reason = f"{reason} {names}{more}."
+    lacking = words.lacking(first.reason, len(items))
+    reason = f"{lacking}: {names}{more}." if lacking else f"{reason} {names}{more}."
     return Group(items, f"“{first.letter_name}” to {len(items)} students", reason)

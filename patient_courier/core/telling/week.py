@@ -94,14 +94,14 @@ def stuck_ahead(definitions: Definitions, letters: Iterable[LetterDecided]) -> l
     found = []
     for (key, reason), those in groups.items():
         students = len({one.student for one in those})
-        whom = "this student" if students == 1 else "these students"
+        lacking = words.lacking(reason, students) if students > 1 else ""
         found.append(
             StuckAhead(
                 letter=key,
                 name=definitions.letters[key].letter.called,
                 students=students,
                 first=words.moment(those[0].at, definitions.school.timezone),
-                reason=words.reason(reason, whom),
+                reason=f"{lacking}." if lacking else words.reason(reason),
             )
         )
     return found

@@ -43,13 +43,23 @@ _TOLD = {
 }
 
 
-def reason(code: str | None, whom: str = "this student") -> str:
-    """A reason code as a sentence; text that is no code stays as it is. ``whom`` it is about."""
+def lacking(code: str | None, students: int) -> str:
+    """What several students lack that a letter asks for, as a clause; empty for any other reason."""
+    blank = (code or "").partition("blank_field: ")[2]
+    return (
+        f"{students} students have no {field_words(blank)}, and the letter has no fallback for it"
+        if blank
+        else ""
+    )
+
+
+def reason(code: str | None) -> str:
+    """A reason code as a sentence; text that is no code stays as it is."""
     if code is None:
         return ""
     if code.startswith("blank_field: "):
         name = field_words(code.removeprefix("blank_field: "))
-        return f"The merge field “{name}” has no value for {whom} and no fallback."
+        return f"The merge field “{name}” has no value for this student and no fallback."
     for name, sentence in _TOLD.items():
         if code.startswith(f"{name}: "):
             return sentence.format(code.removeprefix(f"{name}: "))

@@ -55,10 +55,7 @@ def test_a_letter_to_come_that_could_not_go_out_is_told_before_and_not_once_it_i
     today = app.client.get("/api/today").json()
     (ahead,) = today["stuck"]
     assert (ahead["letter"], ahead["students"], ahead["first"][:3]) == ("year", 2, "Tue")
-    assert (
-        ahead["reason"]
-        == "The merge field “next lesson url” has no value for these students and no fallback."
-    )
+    assert ahead["reason"] == "2 students have no next lesson url, and the letter has no fallback for it."
     assert today["total"] == 0
     assert app.client.put("/api/letters/year", json={**year, "subject": "A year"}).status_code == 200
     today = app.client.get("/api/today").json()
