@@ -6,6 +6,7 @@ reason; new ones each time with ``make fuzz``.
 
 import os
 
+import pytest
 from hypothesis import HealthCheck, settings
 
 _SLOW = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.function_scoped_fixture]
@@ -14,3 +15,12 @@ settings.register_profile(
 )
 settings.register_profile("new", deadline=None, suppress_health_check=_SLOW, print_blob=True)
 settings.load_profile(os.environ.get("PROPERTIES", "same"))
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Tests are given to workers one by one, the longest first; those that share what a module has made stay together."""
+    for item in items:
+        fixtures = item._fixtureinfo.name2fixturedefs.values()  # type: ignore[attr-defined]
+        if any(one.scope == "module" for found in fixtures for one in found):
+            item.add_marker(pytest.mark.xdist_group(item.nodeid.partition("::")[0]))
+    items.sort(key=lambda item: (item.get_closest_marker("long") is None, "browser" not in item.nodeid))

@@ -62,6 +62,7 @@ PLACES = [
 ]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("part", range(2))
 def test_axe_finds_nothing_serious_on_any_place(page: Page, part: int):
     found = []

@@ -50,6 +50,7 @@ def fill_in_the_server(page: Page, port: int) -> None:
     page.keyboard.press("Tab")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("width", [1280, 390])
 def test_from_the_printed_link_to_a_letter_a_copy_a_lost_disk_and_back(
     browser: Browser, tmp_path: Path, width: int

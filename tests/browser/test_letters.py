@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Error, Locator, Page, expect
 
 from tests.browser.conftest import noticed
@@ -29,6 +30,7 @@ def colour_of(button: Locator) -> str | None:
         return None
 
 
+@pytest.mark.long
 def test_a_letter_from_the_first_block_to_its_figures(page: Page):
     page.goto("/letters")
     page.get_by_role("button", name="New letter").click()

@@ -62,6 +62,7 @@ def _made(folder: Path) -> Path:
     return folder
 
 
+@pytest.mark.long
 def test_installed_from_the_wheel_alone_a_school_is_set_up_copied_lost_and_back_with_one_command(
     installed, tmp_path
 ):

@@ -9,6 +9,7 @@ from patient_courier.core.checks.finding import Finding
 from patient_courier.core.checks.spots import spots
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.school import sequences as s
+from patient_courier.core.school.letters import Letter
 from patient_courier.core.school.trials import Posts, Trial
 
 
@@ -30,6 +31,20 @@ def several_purposes(definitions: Definitions, posts: Posts) -> bool:
         definitions.letters[key].letter.purpose for key in posts.letters if key in definitions.letters
     }
     return len(purposes) > 1
+
+
+def holding_back_from(definitions: Definitions, letter: Letter) -> s.Sequence | None:
+    """A sequence that would hold students back from this letter, were it saved as it is; None when none would.
+
+    Drafts are checked when they are switched on, and what is closed begins with nobody.
+    """
+    if letter.purpose != "service":
+        return None
+    for plan in definitions.sequences.values():
+        holds = plan.sequence.trial is not None and plan.sequence.status in ("running", "paused")
+        if holds and letter.key in plan.letters:
+            return plan.sequence
+    return None
 
 
 def trial_findings(definitions: Definitions, sequence: s.Sequence, drawn: Drawn) -> Iterator[Finding]:

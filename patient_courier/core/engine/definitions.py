@@ -22,6 +22,7 @@ from patient_courier.core.school.sequences import (
     TagStep,
     WaitFor,
 )
+from patient_courier.core.school.trials import Trial
 
 
 @dataclass(frozen=True)
@@ -149,6 +150,15 @@ class Definitions:
             self.layouts.values(),
             self.seal,
         )
+
+    def trial_of(self, plan: Plan) -> Trial | None:
+        """The trial by which the runs of a plan are drawn now.
+
+        None also while it contains a service letter, whatever its letters were when it was switched on: that is a fault
+        (docs/engine.md, section 15), and until it is mended nobody is held back from what they need.
+        """
+        posted = (self.letters[key].letter for key in plan.letters if key in self.letters)
+        return None if any(letter.purpose == "service" for letter in posted) else plan.sequence.trial
 
     def layout_of(self, letter: Letter, course: str | None) -> Layout:
         """The frame a letter stands in: its own, that of the course it is about, the school's, or the plain one."""

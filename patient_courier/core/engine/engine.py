@@ -275,7 +275,7 @@ class Engine:
         by_hand: bool = False,
     ) -> Run | None:
         """A run that has begun and is to walk; None when it was refused, is stuck at once, or held back by a trial."""
-        trial = None if by_hand else plan.sequence.trial
+        trial = None if by_hand else self.definitions.trial_of(plan)
         refused_by = self._refused_by(turn, plan, subject)
         if refused_by is not None:
             turn.effects.append(NotBegun(turn.now, turn.state.student.key, plan.key, cause, refused_by))

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import os
+import secrets
 import time
-from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -13,9 +13,10 @@ from threading import Lock
 from typing import Any
 
 import structlog
-from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, PoolProxiedConnection, create_engine, event, text
 from sqlalchemy.orm import Session
 
+from patient_courier.store.base.fair_lock import FairLock
 from patient_courier.store.base.faults import Busy, Unusable, sentence, told
 from patient_courier.store.base.functions import FUNCTIONS
 from patient_courier.store.base.upgrading import TooNew, behind, upgrade
@@ -36,42 +37,6 @@ class Trouble:
     since: float
 
 
-class FairLock:
-    """A lock that is given in the order in which it was asked for.
-
-    SQLite's own waiting looks again at intervals, so that one who asks often is served before one who waits long.
-    """
-
-    def __init__(self) -> None:
-        self._mutex = Lock()
-        self._waiting: deque[Lock] = deque()
-        self._held = False
-
-    def acquire(self, timeout: float) -> bool:
-        """Wait for one's turn; False when it did not come in time (seconds)."""
-        with self._mutex:
-            if not self._held:
-                self._held = True
-                return True
-            ticket = Lock()
-            ticket.acquire()
-            self._waiting.append(ticket)
-        if ticket.acquire(timeout=timeout):
-            return True
-        with self._mutex:
-            if ticket in self._waiting:
-                self._waiting.remove(ticket)
-                return False
-        return True  # given just now
-
-    def release(self) -> None:
-        with self._mutex:
-            if self._waiting:
-                self._waiting.popleft().release()
-            else:
-                self._held = False
-
-
 class Database:
     """One SQLite file. Reads never wait for a write; writes queue up, first come, first served."""
 
@@ -87,6 +52,9 @@ class Database:
         self._noting = _engine(path, "NORMAL").execution_options(writing=True)
         self._notes: Connection | None = None
         self._turn = FairLock()
+        self._versions: PoolProxiedConnection | None = None
+        self._asking = Lock()
+        self._opened = secrets.token_hex(4)
 
     def behind(self) -> bool:
         """Whether there is a school in this file whose tables are older than this program's. Raises TooNew."""
@@ -156,6 +124,20 @@ class Database:
             self._check_file()
             with self._engine.connect() as connection:
                 yield connection
+
+    def version(self) -> str:
+        """Another text whenever anything in the file has changed, whoever changed it, or the file was opened anew.
+
+        SQLite's PRAGMA data_version, asked on a connection of its own that never writes. Raises Unusable.
+        """
+        with self._told(), self._asking:
+            self._check_file()
+            if self._versions is None:
+                self._versions = self._engine.raw_connection()
+            cursor = self._versions.cursor()
+            cursor.execute("PRAGMA data_version")
+            (found,) = cursor.fetchall()
+            return f"{self._opened}-{found[0]}"
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
@@ -237,6 +219,10 @@ class Database:
         finally:
             if mine:
                 self._turn.release()
+        with self._asking:
+            if self._versions is not None:
+                self._versions.close()
+                self._versions = None
         self._engine.dispose()
         self._watching.dispose()
         self._noting.dispose()

@@ -210,3 +210,11 @@ def test_what_was_drawn_stays_as_it_was():
     two = {"id": "s", "do": "send", "versions": [{"letter": "a", "share": 50}, {"letter": "b", "share": 50}]}
     assert findings([two], drawn=Drawn(shares={"s": [60, 40]})) == {"shares_changed"}
     assert not findings([two], drawn=Drawn(shares={"s": [50, 50], "other": [60, 40]}))
+
+
+def test_nobody_is_held_back_while_the_sequence_contains_a_service_letter():
+    access = letter("access", "service", "Come in")
+    nudges = sequence("nudges", [send("access")], trial=TRIAL)
+    found = play([nudges], [enrolled(BACK)], access, students=people(BACK, THERE, ALSO))
+    assert [one["student"] for one in found["letters"]] == [BACK]
+    assert sides(found)[1] == {"students": 0, "reached": 0, "open": 0}, "nor counted as held back"

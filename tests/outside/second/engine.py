@@ -82,6 +82,11 @@ class Second:
                 self.go_on(run)
         return self.told(until)
 
+    def tried(self, sequence: Plain) -> bool:
+        """Whether lots are drawn: nobody is held back from a sequence that contains a service letter."""
+        names = _letters(sequence["steps"])
+        return not any(self.school.letters[name]["purpose"] == "service" for name in names)
+
     def told(self, until: datetime) -> Plain:
         runs = [
             {
@@ -92,7 +97,11 @@ class Second:
             }
             for run in self.runs
         ]  # fmt: skip
-        trials = [counts(one, self.runs, until) for one in self.school.file["sequences"] if one.get("trial")]
+        trials = [
+            counts(one, self.runs if self.tried(one) else [], until)
+            for one in self.school.file["sequences"]
+            if one.get("trial")
+        ]
         return {"trials": trials, "letters": self.letters, "tags": self.tags, "certificates": self.certificates, "runs": runs,
                 "warnings": self.warnings, "broadcasts": self.broadcasts}  # fmt: skip
 
@@ -227,7 +236,7 @@ class Second:
             run.step = sequence["steps"][0] if sequence["steps"] else None
             self.warn(run)
             run.end("stuck")
-        elif sequence.get("trial") and back(sequence, student):
+        elif sequence.get("trial") and self.tried(sequence) and back(sequence, student):
             run.end("held_back")
         return run
 
@@ -362,6 +371,18 @@ class Second:
         if ("module", event["module"]) in facts.done or not facts.complete(event["course"], event["module"]):
             return []
         return [{"type": "module_completed", "module": event["module"]}]
+
+
+def _letters(steps: list[Plain]) -> set[str]:
+    found = set()
+    for step in steps or []:
+        found |= {step["letter"]} if step.get("letter") else set()
+        found |= {version["letter"] for version in step.get("versions") or []}
+        for lane in ("then", "else", "steps", "otherwise"):
+            found |= _letters(step.get(lane, []))
+        for arm in step.get("arms", []):
+            found |= _letters(arm["steps"])
+    return found
 
 
 def _matchers(sequence: Plain) -> list[Plain]:

@@ -14,7 +14,8 @@ from sqlalchemy.exc import IntegrityError
 
 from patient_courier.dispatch import worker as workers
 from patient_courier.dispatch.worker import Worker
-from patient_courier.store.base.database import Busy, Database, FairLock, Unusable
+from patient_courier.store.base.database import Busy, Database, Unusable
+from patient_courier.store.base.fair_lock import FairLock
 from patient_courier.store.base.faults import told
 from tests.waiting import until
 

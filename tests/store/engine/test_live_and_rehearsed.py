@@ -22,6 +22,7 @@ def test_wide_random_schools_live_as_they_were_rehearsed(tmp_path, seed):
     compare(read(Maker(seed).school()), tmp_path / "school.db")
 
 
+@pytest.mark.long
 @settings(max_examples=40)
 @given(schools())
 def test_every_letter_reason_tag_and_run_is_the_same(data):

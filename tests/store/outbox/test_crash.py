@@ -8,6 +8,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
 from sqlalchemy import delete, func, select
 
 from patient_courier.core.school.values import parse_moment
@@ -63,6 +64,7 @@ print("done")
 """
 
 
+@pytest.mark.long
 def test_kill_nine_between_any_two_steps(tmp_path: Path):
     steps = [send("access"), wait("w", "P1D", at="10:00"), send("year"), wait("v", "P5D"), send("week")]
     # A broadcast in the middle of it, in waves round the world.

@@ -102,6 +102,7 @@ def compare(live: LiveSchool, asked: list[dict], now_text: str) -> None:
             assert set(session.scalars(picked(condition, definitions, now))) == memory, body
 
 
+@pytest.mark.long
 @settings(max_examples=25)
 @given(
     schools(),

@@ -9,6 +9,7 @@ from contextlib import closing
 from email import message_from_bytes
 from pathlib import Path
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from whenever import Instant
@@ -69,6 +70,7 @@ def reopened(path: Path, before: LiveSchool) -> LiveSchool:
     return live
 
 
+@pytest.mark.long
 @settings(max_examples=50)
 @given(schools(), st.integers(1, 12), st.integers(1, 25), st.booleans(), st.booleans())
 def test_nobody_gets_a_letter_twice_that_the_owner_did_not_ask_for(data, copied, lost, sent_again, with_log):

@@ -177,6 +177,7 @@ def test_killed_in_the_middle_of_a_copy_no_half_one_passes_for_whole(path, tmp_p
     assert before >= 1 and "by-hand" in {one.name.why for one in copies_in(folder)}
 
 
+@pytest.mark.long
 def test_killed_in_the_middle_of_coming_back_the_school_is_there_whole_or_not_at_all(path, tmp_path):
     copy = make_copy(path, tmp_path / "copies", Copying(), "nightly", "UTC").path
     target = tmp_path / "new" / "school.db"
@@ -195,6 +196,7 @@ def test_killed_in_the_middle_of_coming_back_the_school_is_there_whole_or_not_at
     assert students(target) == ["ana", "kai"]
 
 
+@pytest.mark.long
 def test_killed_in_the_middle_of_an_upgrade_it_is_as_before_or_up_to_date(tmp_path):
     dump = gzip.decompress((UPGRADES / "0009.sql.gz").read_bytes()).decode()
 

@@ -157,3 +157,25 @@ def test_a_sequence_in_figures_says_who_began_finished_and_left_and_where(app):
     letter, wait, last = found["steps"]
     assert (letter["sent"], wait["waiting"], wait["left"], last["sent"]) == (4, 3, 1, 0)
     assert (letter["day"], letter["words"], last["day"]) == ("Day 0", "Year", "Day 5")
+
+
+def test_a_letter_that_a_trial_holds_back_does_not_become_a_service_letter(app):
+    running(app)
+    assert ask(app, "POST", "/trial", TRIAL, page(app)["edition"]).status_code == 200
+    kept = app.client.get("/api/letters/year").json()
+
+    def purpose(now):
+        edition = app.client.get("/api/letters/year").json()["edition"]
+        return app.client.put(
+            "/api/letters/year",
+            json={**kept["body"], "purpose": now},
+            headers={"If-Match": f'"{edition}"'},
+        )
+
+    refused = purpose("service")
+    assert (
+        refused.status_code == 409 and "nobody is held back from a service letter" in refused.json()["detail"]
+    )
+    assert app.client.get("/api/letters/year").json()["body"]["purpose"] == kept["body"]["purpose"]
+    assert ask(app, "POST", "/trial/end", {"how": "everybody"}, page(app)["edition"]).status_code == 200
+    assert purpose("service").status_code == 200

@@ -8359,6 +8359,9 @@ export interface components {
         /**
          * FrameOut
          * @description Numbers for the menu, the clock, what keeps the school from being written, and from posting since it came back.
+         *
+         *     ``version`` is another text when anything that a place shows may have changed: something was written, or a day of the
+         *     school has begun. Time that only passes is no change.
          */
         FrameOut: {
             clock: components["schemas"]["ClockOut"];
@@ -8370,6 +8373,8 @@ export interface components {
             students: number;
             /** Trouble */
             trouble: string | null;
+            /** Version */
+            version: string;
         };
         /** FreshPassword */
         FreshPassword: {

@@ -22,7 +22,6 @@ const letter = ref("");
 const { data: found } = useQuery({
   queryKey: ["broadcasts"],
   queryFn: () => data(api.GET("/api/broadcasts")),
-  refetchInterval: 10_000,
 });
 const { data: letters } = useQuery({ queryKey: ["letters"], queryFn: () => data(api.GET("/api/letters")) });
 const groups = computed(() =>

@@ -13,8 +13,7 @@ const key = computed(() => props.id);
 const { data: found, error } = useQuery({
   queryKey: ["broadcast", key],
   queryFn: () => data(api.GET("/api/broadcasts/{key}", { params: { path: { key: key.value } } })),
-  refetchInterval: (query) =>
-    query.state.data && ["going", "scheduled"].includes(query.state.data.status) ? 1_500 : false,
+  refetchInterval: (query) => (query.state.data?.status === "going" ? 1_500 : false),
 });
 const before = computed(() => found.value && ["draft", "scheduled"].includes(found.value.status));
 </script>

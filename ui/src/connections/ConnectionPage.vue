@@ -41,8 +41,6 @@ const {
 } = useQuery({
   queryKey: ["connection", () => props.id],
   queryFn: () => data(api.GET("/api/connections/{key}", { params: path.value })),
-  // Whoever has just sent a message wants to see it come.
-  refetchInterval: 2_000,
   retry: false,
 });
 watch(found, (now) => now && begin(now.file as unknown as ConnectionFile, now.edition), { immediate: true });

@@ -22,7 +22,6 @@ const speaks = ref<"messages" | "xapi">("messages");
 const { data: found } = useQuery({
   queryKey: ["connections"],
   queryFn: () => data(api.GET("/api/connections")),
-  refetchInterval: 10_000,
 });
 const make = useAct(
   () => data(api.POST("/api/connections", { body: { name: name.value.trim(), speaks: speaks.value } })),

@@ -25,7 +25,6 @@ const path = computed(() => ({ params: { path: { key: props.id } } }));
 const { data: all } = useQuery({
   queryKey: ["destinations"],
   queryFn: () => data(api.GET("/api/destinations")),
-  refetchInterval: 5_000,
 });
 const found = computed(() => all.value?.items.find((one) => one.key === props.id));
 const draft = ref<Destination>();

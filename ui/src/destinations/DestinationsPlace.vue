@@ -23,7 +23,6 @@ const draft = ref(fresh());
 const { data: found } = useQuery({
   queryKey: ["destinations"],
   queryFn: () => data(api.GET("/api/destinations")),
-  refetchInterval: 10_000,
 });
 const { options } = useThings();
 const titled = (course: string) => options.value.course?.find((one) => one.value === course)?.label ?? course;

@@ -32,7 +32,6 @@ const {
       }),
     ),
   getNextPageParam: (last) => (last.length < PAGE ? undefined : last.at(-1)?.id),
-  refetchInterval: 3_000,
 });
 const lines = computed(() => pages.value?.pages.flat() ?? []);
 const open = ref<number | null>(null);

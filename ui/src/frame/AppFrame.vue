@@ -4,7 +4,7 @@ import { useRoute } from "vue-router";
 
 import { api, type Api } from "../api/client";
 import { may } from "../api/rights";
-import { useFrame } from "./frame";
+import { useChanges } from "./frame";
 import CopyBand from "../practice/CopyBand.vue";
 import CommandPalette from "./CommandPalette.vue";
 import SchoolClock from "./SchoolClock.vue";
@@ -12,7 +12,7 @@ import { useScrolled } from "./scrolled";
 
 defineProps<{ session: Api["SessionOut"] }>();
 const emit = defineEmits<{ leave: [] }>();
-const { data: frame, error } = useFrame();
+const { data: frame, error } = useChanges();
 // Where nothing can be read any more, the refusal says why.
 const trouble = computed(() => frame.value?.trouble ?? error.value?.message);
 useScrolled();

@@ -1,21 +1,38 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { watch } from "vue";
 
-import { api, data } from "../api/client";
+import { api, type Api, data } from "../api/client";
 
-/** The numbers in the menu and the school clock; asked for often while a practice clock is moving. */
+const MOVING = 250;
+const PRACTICE = 2_000;
+const REAL = 4_000;
+
+/** How long until the frame is asked for again, in milliseconds. */
+export function pace(clock: Api["ClockOut"] | undefined): number {
+  if (clock?.moving) return MOVING;
+  return clock?.practice ? PRACTICE : REAL;
+}
+
+/** The numbers in the menu and the school clock. */
 export function useFrame() {
+  return useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
+}
+
+/** The frame, asked for again and again; when something has changed, whatever is shown is asked for anew.
+ *
+ * Called once, by what stands round every place. */
+export function useChanges() {
   const client = useQueryClient();
   const query = useQuery({
     queryKey: ["frame"],
     queryFn: () => data(api.GET("/api/frame")),
-    refetchInterval: (found) => (found.state.data?.clock.moving ? 250 : 15_000),
+    refetchInterval: (found) => pace(found.state.data?.clock),
   });
-  // When time has moved on, everything on screen may have changed.
   watch(
-    () => query.data.value?.clock.now,
+    () => query.data.value?.version,
     (now, before) => {
-      if (before && now !== before) void client.invalidateQueries();
+      if (now && before && now !== before)
+        void client.invalidateQueries({ predicate: (one) => one.queryKey[0] !== "frame" });
     },
   );
   return query;

@@ -8,6 +8,7 @@ import { useRoute, useRouter } from "vue-router";
 
 import { api, type Api, data } from "../api/client";
 import { useThings } from "../api/things";
+import { useFrame } from "../frame/frame";
 import { useAct } from "../parts/act";
 import AskDialog from "../parts/AskDialog.vue";
 import EmptyState from "../parts/EmptyState.vue";
@@ -49,10 +50,8 @@ const { data: certificates } = useQuery({
   queryFn: () =>
     data(api.GET("/api/practice/certificates/{student}", { params: { path: { student: student.value } } })),
   enabled: computed(() => student.value !== ""),
-  // The page to ask on is known from the student's first letter, which arrives a moment after what they did.
-  refetchInterval: 3_000,
 });
-const { data: frame } = useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
+const { data: frame } = useFrame();
 const { things } = useThings();
 const first = computed(() => things.value?.offers[0]?.title);
 const mine = computed(() => room.value?.courses.filter((course) => course.status) ?? []);

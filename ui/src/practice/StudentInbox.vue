@@ -15,7 +15,6 @@ const view = ref<string | number>("Letter");
 const { data: mails } = useQuery({
   queryKey: ["inbox", computed(() => props.student)],
   queryFn: () => data(api.GET("/api/practice/inbox/{student}", { params: { path: { student: props.student } } })),
-  refetchInterval: 3_000,
 });
 const { data: mail } = useQuery({
   queryKey: ["mail", opened],

@@ -15,7 +15,7 @@ const router = useRouter();
 const { data: found } = useQuery({
   queryKey: ["coming-back"],
   queryFn: () => data(api.GET("/api/coming-back")),
-  refetchInterval: (query) => (query.state.data?.busy ? 1_000 : 10_000),
+  refetchInterval: (query) => (query.state.data?.busy ? 1_000 : false),
 });
 type Group = Api["GroupOut"];
 const doubtful = computed(() => (found.value?.groups ?? []).filter((one) => !one.fresh));

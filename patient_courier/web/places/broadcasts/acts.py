@@ -17,7 +17,6 @@ from patient_courier.core.reading.school_file import as_data
 from patient_courier.core.school.broadcasts import Broadcast
 from patient_courier.core.school.keys import free_key
 from patient_courier.dispatch import broadcasts as acts
-from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.letters import outcomes
 from patient_courier.web.context import Session, SignedIn, ThePost, Writing, definitions_in, now_in
@@ -29,6 +28,7 @@ from patient_courier.web.places.broadcasts.broadcasts import (
     read_broadcast,
 )
 from patient_courier.web.places.broadcasts.drafts import BroadcastKey
+from patient_courier.web.saved_letters import keep_letter
 
 router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
 # The place on Earth where a day ends last.
@@ -141,6 +141,6 @@ def write_again(key: str, user: SignedIn, post: ThePost, session: Writing) -> Br
         {x.key for x in known},
         calendar.local_date(now, definitions.school.timezone),
     )
-    save_letter(session, letter, now)
+    keep_letter(session, definitions, letter, now)
     broadcasts.save(session, read_broadcast(body), now, again_of=key, pace=kept.pace)
     return BroadcastKey(key=str(body["key"]))

@@ -13,7 +13,6 @@ from patient_courier.core.reading.known import Known
 from patient_courier.core.reading.references import broadcast_faults
 from patient_courier.core.school.keys import free_key
 from patient_courier.core.school.text import Line
-from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.web.context import SignedIn, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.editions import BegunFrom, say
@@ -27,6 +26,7 @@ from patient_courier.web.places.broadcasts.broadcasts import (
     origin_of,
     read_broadcast,
 )
+from patient_courier.web.saved_letters import keep_letter
 
 router = APIRouter(prefix="/api/broadcasts", tags=["broadcasts"])
 
@@ -60,7 +60,7 @@ def begin(body: NewBroadcast, user: SignedIn, post: ThePost, session: Writing) -
     letter = body.letter
     if letter is None:
         fresh = new_letter(body.name, definitions.letters)
-        save_letter(session, fresh, now)
+        keep_letter(session, definitions, fresh, now)
         letter = fresh.key
     elif letter not in definitions.letters:
         raise HTTPException(422, "There is no such letter.")

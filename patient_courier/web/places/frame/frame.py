@@ -38,8 +38,12 @@ class ClockOut(BaseModel):
 
 
 class FrameOut(BaseModel):
-    """Numbers for the menu, the clock, what keeps the school from being written, and from posting since it came back."""
+    """Numbers for the menu, the clock, what keeps the school from being written, and from posting since it came back.
 
+    ``version`` is another text when anything that a place shows may have changed: something was written, or a day of the
+    school has begun. Time that only passes is no change."""
+
+    version: str
     clock: ClockOut
     needs_you: int
     students: int
@@ -58,9 +62,13 @@ class MoveClock(BaseModel):
 
 @router.get("/frame")
 def frame(user: SignedIn, post: ThePost, session: Reading) -> FrameOut:
+    # Asked before anything is read, so that what is written meanwhile is asked for again.
+    version = post.database.version()
     trouble = post.database.trouble
+    clock = _clock(session, post)
     return FrameOut(
-        clock=_clock(session, post),
+        version=f"{version} {clock.wall[:10]}",
+        clock=clock,
         needs_you=waiting_for_owner(session, definitions_in(post, session), read_clock(session).now)
         + (post.outbox.trouble is not None or post.servers.by_second())
         + (trouble is not None),

@@ -17,7 +17,6 @@ from patient_courier.dispatch.dispatcher import Post
 from patient_courier.intake.letter_files import NoLetter
 from patient_courier.post.headers import Unfit
 from patient_courier.post.message import message, message_id
-from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.letters import proofs, versions
 from patient_courier.store.letters.starters import letter_starters
 from patient_courier.store.sequences.counts import letters_sent
@@ -26,6 +25,7 @@ from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Wri
 from patient_courier.web.places.letters.letters import letter_users
 from patient_courier.web.preview import Seen, rendered_for
 from patient_courier.web.refusals import attachment
+from patient_courier.web.saved_letters import keep_letter
 from patient_courier.web.test_letters import MOST_PROOFREADERS
 
 router = APIRouter(prefix="/api/letters", tags=["letters"])
@@ -105,8 +105,9 @@ def duplicate(key: str, body: TwinIn, user: SignedIn, post: ThePost, session: Wr
 
 
 def _saved(session: Session, post: Post, letter: Letter, name: str) -> LetterKey:
-    key = free_key(name, set(definitions_in(post, session).letters))
-    save_letter(session, letter.model_copy(update={"key": key, "name": name}), now_in(session))
+    definitions = definitions_in(post, session)
+    key = free_key(name, set(definitions.letters))
+    keep_letter(session, definitions, letter.model_copy(update={"key": key, "name": name}), now_in(session))
     return LetterKey(key=key)
 
 

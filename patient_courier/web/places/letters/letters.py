@@ -17,7 +17,6 @@ from patient_courier.core.reading.school_file import as_data, validation_faults
 from patient_courier.core.school.letters import Letter
 from patient_courier.core.writing.example import courses_using
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.broadcasts.broadcasts import Kept
 from patient_courier.store.sequences.counts import letters_sent
@@ -27,6 +26,7 @@ from patient_courier.web.drafts_only import check_letter, hides_addresses
 from patient_courier.web.editions import BegunFrom, edition_of, say
 from patient_courier.web.findings import FindingOut, finding_out
 from patient_courier.web.preview import rendered_for
+from patient_courier.web.saved_letters import keep_letter
 
 router = APIRouter(prefix="/api/letters", tags=["letters"])
 LetterBody = Annotated[dict[str, Any], Body()]
@@ -156,7 +156,7 @@ def put_letter(
     letter = read_letter({**body, "key": key}, definitions)
     if not letter.name.strip():
         raise HTTPException(422, "Give the letter a name; students don't see it.")
-    version = save_letter(session, letter, read_clock(session).now)
+    version = keep_letter(session, definitions, letter, read_clock(session).now)
     return SavedLetter(version=version, edition=say(response, edition_of(as_data(letter))))
 
 

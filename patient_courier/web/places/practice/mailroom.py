@@ -113,7 +113,7 @@ def open_mail(id: RowId, user: SignedIn, post: ThePost, session: Writing) -> Mai
         raise HTTPException(404, "There is no such message.")
     if not mail.opened:
         _report_opening(session, post, mail.message_id)
-    mark_opened(session, id)
+        mark_opened(session, id)
     message = message_from_bytes(mail.raw, policy=mail_policy)
     person = people.by_address(session, mail.recipient)
     zone = (person.timezone if person else None) or definitions_in(post, session).school.timezone

@@ -12,9 +12,10 @@ from patient_courier.core.helpers.taking_over import TakeOver, letter_over, sequ
 from patient_courier.core.reading.school_file import as_data
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
-from patient_courier.store.base.definitions import save_letter, save_sequence
+from patient_courier.store.base.definitions import save_sequence
 from patient_courier.store.letters import pictures
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, definitions_in
+from patient_courier.web.saved_letters import keep_letter
 from patient_courier.web.written import ToldLine, changing, told_lines
 
 router = APIRouter(prefix="/api/take-over", tags=["practice"])
@@ -73,7 +74,7 @@ def take_over(
             raise HTTPException(409, f"The school lacks something. {' '.join(found.faults)}")
         now = read_clock(there).now
         for letter in found.letters:
-            save_letter(there, letter, now)
+            keep_letter(there, definitions_in(real, there), letter, now)
             pictures.bring(session, there, json.dumps(as_data(letter)), real_now())
         if found.sequence is not None:
             save_sequence(there, found.sequence, now)

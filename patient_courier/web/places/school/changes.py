@@ -15,7 +15,7 @@ from patient_courier.core.school.values import moment_text
 from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import real_now
 from patient_courier.dispatch.taking import plan_clocks_anew
-from patient_courier.store.base.definitions import save_layout, save_letter, save_school
+from patient_courier.store.base.definitions import save_layout, save_school
 from patient_courier.store.students import audiences, people
 from patient_courier.store.upkeep import changes
 from patient_courier.store.upkeep.changes import Written
@@ -35,6 +35,7 @@ from patient_courier.web.places.letters.layouts import read_layout
 from patient_courier.web.places.letters.letters import read_letter
 from patient_courier.web.places.students.audiences import read_condition
 from patient_courier.web.refusals import csv_file, not_valid
+from patient_courier.web.saved_letters import keep_letter
 from patient_courier.web.written import ToldLine, told_lines
 
 router = APIRouter(prefix="/api/changes", tags=["school"])
@@ -181,7 +182,7 @@ def _save(session: Session, post: ThePost, kind: str, key: str, body: dict[str, 
         session.flush()
         plan_clocks_anew(session, definitions_in(post, session), now_in(session))
     elif kind == "letter":
-        save_letter(session, read_letter(body, definitions), now_in(session))
+        keep_letter(session, definitions, read_letter(body, definitions), now_in(session))
     elif kind == "layout":
         save_layout(session, read_layout(body))
     else:

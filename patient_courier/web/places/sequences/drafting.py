@@ -11,13 +11,15 @@ from patient_courier.core.drafting import ending, median, nudge
 from patient_courier.core.drafting.fitting import Fitted, PartOut, fit, named_parts, of_sequence
 from patient_courier.core.drafting.median import MedianPost
 from patient_courier.core.drafting.neutral import filled
+from patient_courier.core.engine.definitions import Definitions
 from patient_courier.dispatch.clock import read_clock
-from patient_courier.store.base.definitions import save_letter, save_sequence
+from patient_courier.store.base.definitions import save_sequence
 from patient_courier.store.letters.starters import abouts, starter_pattern, starters
 from patient_courier.store.students.standing import standings
 from patient_courier.web.context import Reading, Session, SignedIn, ThePost, Writing, definitions_in
 from patient_courier.web.places.courses.courses import known_course
 from patient_courier.web.places.sequences.sequences import found_plan
+from patient_courier.web.saved_letters import keep_letter
 
 router = APIRouter(prefix="/api", tags=["drafting"])
 
@@ -53,10 +55,10 @@ class FitIn(BaseModel):
     places: dict[str, str] = {}
 
 
-def _save(session: Session, fitted: Fitted) -> Made:
+def _save(session: Session, definitions: Definitions, fitted: Fitted) -> Made:
     now = read_clock(session).now
     for letter in fitted.letters:
-        save_letter(session, letter, now)
+        keep_letter(session, definitions, letter, now)
     for sequence in fitted.sequences:
         save_sequence(session, sequence, now)
     return Made(key=fitted.sequences[0].key)
@@ -71,7 +73,7 @@ def draft_nudge(key: str, body: NudgeIn, user: SignedIn, post: ThePost, session:
     if stop is None:
         raise HTTPException(404, "There is no such stop in this course.")
     letter, sequence = nudge.draft_nudge(definitions, course, stop)
-    return _save(session, Fitted([letter], [sequence]))
+    return _save(session, definitions, Fitted([letter], [sequence]))
 
 
 @router.post("/courses/{key}/ending", status_code=201)
@@ -84,14 +86,14 @@ def draft_the_end(key: str, body: EndingIn, user: SignedIn, post: ThePost, sessi
     after = definitions.offers.get(body.next)
     if body.next and after is None:
         raise HTTPException(404, "There is no such offer.")
-    return _save(session, ending.draft_ending(definitions, course, after))
+    return _save(session, definitions, ending.draft_ending(definitions, course, after))
 
 
 @router.post("/courses/{key}/reminder", status_code=201)
 def draft_a_reminder(key: str, user: SignedIn, post: ThePost, session: Writing) -> Made:
     """A letter to those who are nearly through and go silent, in draft."""
     definitions = definitions_in(post, session)
-    return _save(session, ending.draft_reminder(definitions, known_course(definitions, key)))
+    return _save(session, definitions, ending.draft_reminder(definitions, known_course(definitions, key)))
 
 
 @router.get("/starters")
@@ -119,7 +121,7 @@ def take_starter(key: str, body: FitIn, user: SignedIn, post: ThePost, session: 
     today = calendar.local_date(read_clock(session).now, definitions.school.timezone)
     fitted = fit(definitions, starter_pattern(key, today), course, body.places)
     letters = [filled(letter, definitions.school, course) for letter in fitted.letters]
-    return _save(session, Fitted(letters, fitted.sequences))
+    return _save(session, definitions, Fitted(letters, fitted.sequences))
 
 
 @router.get("/sequences/{key}/parts")
@@ -134,7 +136,9 @@ def duplicate(key: str, body: FitIn, user: SignedIn, post: ThePost, session: Wri
     """The same sequence for another course, as a draft, with letters of its own."""
     definitions = definitions_in(post, session)
     pattern = of_sequence(definitions, found_plan(definitions, key))
-    return _save(session, fit(definitions, pattern, known_course(definitions, body.course), body.places))
+    return _save(
+        session, definitions, fit(definitions, pattern, known_course(definitions, body.course), body.places)
+    )
 
 
 @router.get("/courses/{key}/post")

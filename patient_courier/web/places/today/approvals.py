@@ -17,7 +17,6 @@ from patient_courier.core.school.events import CourseEvent
 from patient_courier.core.school.keys import free_key
 from patient_courier.core.telling import words
 from patient_courier.dispatch.taking import take_events
-from patient_courier.store.base.definitions import save_letter
 from patient_courier.store.broadcasts import broadcasts
 from patient_courier.store.completion import approvals
 from patient_courier.store.engine.loading import load_states
@@ -25,6 +24,7 @@ from patient_courier.store.students import people
 from patient_courier.web.context import Reading, SignedIn, ThePost, Writing, definitions_in, now_in
 from patient_courier.web.places.broadcasts.drafts import BroadcastKey
 from patient_courier.web.places.students.page import find_student
+from patient_courier.web.saved_letters import keep_letter
 
 router = APIRouter(prefix="/api/approvals", tags=["certificates"])
 # So many are shown; the rest come forward as these are settled.
@@ -150,7 +150,7 @@ def decline_and_write(body: Which, user: SignedIn, post: ThePost, session: Writi
     seen = evidence(definitions, load_states(session, [person.id], definitions)[person.id], body.course)
     name = f"To {person.name}: what is still open"
     letter = declined_letter(definitions, name, body.course, seen)
-    save_letter(session, letter, now)
+    keep_letter(session, definitions, letter, now)
     key = free_key(name, {kept.key for kept in broadcasts.every(session)})
     today = calendar.local_date(now, definitions.school.timezone)
     draft = new_broadcast(key, name, letter.key, {"is": "student", "keys": [person.key]}, today)
