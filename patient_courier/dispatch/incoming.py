@@ -43,6 +43,10 @@ class Mailbox:
         except NoMailbox as error:
             log.warning("the mailbox can't be read", why=str(error))
             why = str(error)
+        except Exception as error:
+            # Whatever it is, the owner hears that the mailbox is not read.
+            log.exception("the mailbox can't be read")
+            why = f"Something in it can't be read ({type(error).__name__}). It is tried again."
         if failed or why is not None:
             with self._database.writing() as session:
                 note_failing(session, "mailbox", why, real_now())

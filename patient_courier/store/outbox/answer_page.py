@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.fields import Source, value
 from patient_courier.core.letters.merge import Template
 from patient_courier.core.school.courses import check_web_address
-from patient_courier.store.base.tables import EventRow
+from patient_courier.store.base.tables import DeliveryRow, EventRow
 from patient_courier.store.broadcasts.broadcasts import about
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.outbox.log import Logged
@@ -53,8 +53,16 @@ def after_answer(session: Session, definitions: Definitions, one: Logged, answer
 
 
 def newest_answer(session: Session, student_id: int, letter: str) -> str | None:
-    """What a student has answered to a letter last."""
+    """What a student has answered last to the newest delivery of a letter: an answer belongs to its delivery, so one that
+    came before it was posted anew is another one's (docs/engine.md, section 14)."""
+    mine = (DeliveryRow.student_id == student_id, DeliveryRow.letter == letter)
+    sent = select(func.max(DeliveryRow.at)).where(
+        *mine, DeliveryRow.status.in_(("sent", "unsure", "bounced")), DeliveryRow.recipients.is_(None)
+    )
     asked = select(EventRow.names).where(EventRow.student_id == student_id, EventRow.type == "answered")
+    newest = session.scalar(sent)
+    if newest is not None:
+        asked = asked.where(EventRow.at >= newest)
     for names in session.scalars(asked.order_by(EventRow.number.desc())):
         if names.get("letter") == letter:
             return str(names["answer"])

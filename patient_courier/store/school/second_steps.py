@@ -114,9 +114,14 @@ def give_recovery_codes(session: Session, user: int) -> list[str]:
     return codes
 
 
+def proved_at(session: Session, token: str) -> Instant | None:
+    """When the session of a token has last shown that it is them."""
+    return session.scalar(select(SessionRow.proved).where(SessionRow.token == id_of(token)))
+
+
 def proved_lately(session: Session, token: str, now: Instant) -> bool:
     """Whether the session of a token has shown a short while ago that it is them."""
-    proved = session.scalar(select(SessionRow.proved).where(SessionRow.token == id_of(token)))
+    proved = proved_at(session, token)
     return proved is not None and proved > now.subtract(minutes=PROOF_MINUTES)
 
 

@@ -45,16 +45,19 @@ def owner(session: Session) -> User | None:
     return _user(session.scalars(select(UserRow).where(UserRow.role == "owner").order_by(UserRow.id)).first())
 
 
-def begin_session(session: Session, user: int, now: Instant, place: str = "", program: str = "") -> str:
+def begin_session(
+    session: Session, user: int, now: Instant, place: str = "", program: str = "", *, proved: Instant | None
+) -> str:
     """A new session; returns its token, which is not kept. Sessions that have run out are forgotten.
 
-    ``place`` is the address it was begun from, ``program`` the browser by its own word.
+    ``place`` is the address it was begun from, ``program`` the browser by its own word; ``proved`` when whoever begins it
+    has shown that it is them, by all they have for it.
     """
     session.execute(delete(SessionRow).where(SessionRow.began < now.subtract(hours=SESSION_HOURS)))
     token = secrets.token_urlsafe(32)
     session.add(
         SessionRow(
-            token=_hash(token), user_id=user, began=now, place=place, program=program, seen=now, proved=now
+            token=_hash(token), user_id=user, began=now, place=place, program=program, seen=now, proved=proved
         )
     )
     return token

@@ -182,3 +182,15 @@ def test_strangers_who_ask_without_end_are_forgotten_the_oldest_first():
     assert asked.look(first, "sign in") is None and asked.look(tickets[0], "sign in") is not None
     assert asked.take(tickets[0], "prove") is None and asked.take(tickets[0], "sign in") is not None
     assert asked.take(tickets[0], "sign in") is None
+
+
+def test_a_new_password_gives_a_session_no_proof_that_it_had_not(app):
+    set_up_app(app)
+    grow_stale(app)
+    changed = app.client.put(
+        "/api/session/password", json={"current": PASSWORD, "new": "another long password"}
+    )
+    assert changed.status_code == 200
+    app.client.headers[CSRF_HEADER] = changed.json()["csrf"]
+    for asked in (app.client.get("/api/school/file"), app.client.delete("/api/session/app")):
+        assert asked.status_code == 403 and asked.headers["X-Prove"] == "again"

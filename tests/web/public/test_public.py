@@ -197,3 +197,21 @@ def test_a_link_of_an_erased_student_is_old_and_every_link_has_one_purpose(app, 
     assert erased.status_code == 204
     old = app.client.get(stop)
     assert (old.status_code, "This link is old" in old.text) == (410, True)
+
+
+def test_the_same_answer_to_a_letter_that_was_posted_anew_is_an_answer_of_its_own(app, mail):
+    def answered():
+        with app.post_office.database.reading() as session:
+            return session.scalar(text("SELECT count(*) FROM events WHERE type = 'answered'"))
+
+    def say_yes(opened):
+        assert app.client.post(link(opened, "answer")).status_code == 200
+        return answered()
+
+    assert (say_yes(mail), say_yes(mail)) == (1, 1), "twice to one delivery is once"
+    app.move(to="day")
+    first = min(app.client.get("/api/deliveries").json()["items"], key=lambda one: one["id"])
+    assert app.client.post(f"/api/deliveries/{first['id']}/again").status_code == 201
+    newest = max((one for one in app.inbox() if one["subject"] == mail["subject"]), key=lambda one: one["id"])
+    anew = app.client.post(f"/api/practice/mail/{newest['id']}/open").json()
+    assert (say_yes(anew), say_yes(anew)) == (2, 2)

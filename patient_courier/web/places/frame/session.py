@@ -12,12 +12,14 @@ from limits import RateLimitItemPerMinute
 from limits.strategies import MovingWindowRateLimiter
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
+from whenever import Instant
 
 from patient_courier.core.helpers.places import browser_words, network_of
 from patient_courier.core.helpers.rights import RIGHTS, Right, may
 from patient_courier.core.telling import words
 from patient_courier.dispatch.clock import read_clock, real_now
 from patient_courier.dispatch.dispatcher import Post
+from patient_courier.store.school.second_steps import proved_at
 from patient_courier.store.school.users import (
     User,
     begin_session,
@@ -150,8 +152,14 @@ def _tell(post: Post, user: User, subject: str, said: str) -> None:
 
 
 def begin(session: Session, post: Post, user: User, request: Request, response: Response) -> SessionOut:
-    """Sign somebody in: a session of their own, and its cookie."""
-    token = begin_session(session, user.id, real_now(), place_of(request), program_of(request))
+    """Sign somebody in who has just shown that it is them: a session of their own, and its cookie."""
+    return _begin(session, post, user, request, response, real_now())
+
+
+def _begin(
+    session: Session, post: Post, user: User, request: Request, response: Response, proved: Instant | None
+) -> SessionOut:
+    token = begin_session(session, user.id, real_now(), place_of(request), program_of(request), proved=proved)
     set_cookie(response, token, secure=post.settings.address.startswith("https://"))
     return _session(session, post, user, token)
 
@@ -185,8 +193,10 @@ async def hashed_password(request: Request, password: str) -> str:
 
 def _set_password(post: Post, user: User, hashed: str, request: Request, response: Response) -> SessionOut:
     with changing(post, user.name) as session:
+        # The password alone is no proof where there is a second step: what this session had shown goes along, no more.
+        proved = proved_at(session, token_of(request) or "")
         set_password(session, user.id, hashed)
-        return begin(session, post, user, request, response)
+        return _begin(session, post, user, request, response, proved)
 
 
 class OwnSession(BaseModel):
