@@ -11,7 +11,7 @@ from patient_courier.core.engine.definitions import Definitions
 from patient_courier.core.engine.fields import Source, value
 from patient_courier.core.letters.merge import Template
 from patient_courier.core.school.courses import check_web_address
-from patient_courier.store.base.tables import DeliveryRow, EventRow
+from patient_courier.store.base.tables import POSTED, DeliveryRow, EventRow
 from patient_courier.store.broadcasts.broadcasts import about
 from patient_courier.store.engine.loading import load_states
 from patient_courier.store.outbox.log import Logged
@@ -57,7 +57,7 @@ def newest_answer(session: Session, student_id: int, letter: str) -> str | None:
     came before it was posted anew is another one's (docs/engine.md, section 14)."""
     mine = (DeliveryRow.student_id == student_id, DeliveryRow.letter == letter)
     sent = select(func.max(DeliveryRow.at)).where(
-        *mine, DeliveryRow.status.in_(("sent", "unsure", "bounced")), DeliveryRow.recipients.is_(None)
+        *mine, DeliveryRow.status.in_(POSTED), DeliveryRow.recipients.is_(None)
     )
     asked = select(EventRow.names).where(EventRow.student_id == student_id, EventRow.type == "answered")
     newest = session.scalar(sent)

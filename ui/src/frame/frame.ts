@@ -3,19 +3,24 @@ import { watch } from "vue";
 
 import { api, type Api, data } from "../api/client";
 
+type Clock = Api["ClockOut"] | undefined;
 const MOVING = 250;
 const PRACTICE = 2_000;
 const REAL = 4_000;
 
 /** How long until the frame is asked for again, in milliseconds. */
-export function pace(clock: Api["ClockOut"] | undefined): number {
+function pace(clock: Clock): number {
   if (clock?.moving) return MOVING;
   return clock?.practice ? PRACTICE : REAL;
 }
 
-/** The numbers in the menu and the school clock. */
-export function useFrame() {
-  return useQuery({ queryKey: ["frame"], queryFn: () => data(api.GET("/api/frame")) });
+/** The numbers in the menu and the school clock; asked for once, unless a pace is given. */
+export function useFrame(again: (clock: Clock) => number | false = () => false) {
+  return useQuery({
+    queryKey: ["frame"],
+    queryFn: () => data(api.GET("/api/frame")),
+    refetchInterval: (found) => again(found.state.data?.clock),
+  });
 }
 
 /** The frame, asked for again and again; when something has changed, whatever is shown is asked for anew.
@@ -23,11 +28,7 @@ export function useFrame() {
  * Called once, by what stands round every place. */
 export function useChanges() {
   const client = useQueryClient();
-  const query = useQuery({
-    queryKey: ["frame"],
-    queryFn: () => data(api.GET("/api/frame")),
-    refetchInterval: (found) => pace(found.state.data?.clock),
-  });
+  const query = useFrame(pace);
   watch(
     () => query.data.value?.version,
     (now, before) => {
