@@ -70,7 +70,7 @@ def test_a_letter_arrives_a_dead_address_is_stopped_and_an_answer_is_counted_and
             with database.reading() as session:
                 until(lambda: incoming.how_far(session) is not None or session.rollback())
             # What no parser can bear, from a stranger: it stays where it is, and what lies behind it is read.
-            mine.append("INBOX", "", None, b"From: x@example.com\r\nSubject: a\x0cb\x1cc\r\n\r\nx\r\n")
+            mine.append("INBOX", "", None, b"From: x@example.com\r\nSubject: a\x0cTo: b\x1cc: d\r\n\r\nx\r\n")
             events = [bought(student=who) for who in ("ana", "kai")]
             with database.writing() as session:
                 take_events(session, post.library.load(session), file_events(events), NOW)
