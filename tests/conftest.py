@@ -18,9 +18,10 @@ settings.load_profile(os.environ.get("PROPERTIES", "same"))
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Tests are given to workers one by one, the longest first; those that share what a module has made stay together."""
+    """What takes long is begun first. A module's tests stay with one worker, since some say at their end what the others
+    have met; those of the browser, which share nothing and take longest together, are given out one by one."""
     for item in items:
-        fixtures = item._fixtureinfo.name2fixturedefs.values()  # type: ignore[attr-defined]
-        if any(one.scope == "module" for found in fixtures for one in found):
-            item.add_marker(pytest.mark.xdist_group(item.nodeid.partition("::")[0]))
-    items.sort(key=lambda item: (item.get_closest_marker("long") is None, "browser" not in item.nodeid))
+        module = item.nodeid.partition("::")[0]
+        if "/browser/" not in module:
+            item.add_marker(pytest.mark.xdist_group(module))
+    items.sort(key=lambda item: (item.get_closest_marker("long") is None, "/browser/" not in item.nodeid))

@@ -127,7 +127,7 @@ def _student(session: Session, who: str | Reporter, now: Instant) -> str:
     )
     if row is None:
         return _new(session, who, now)
-    row.email = who.email
+    # The address stays: whoever may report events must not be able to send a student's post elsewhere.
     for name in ("first_name", "last_name", "timezone"):
         if getattr(who, name) is not None:
             setattr(row, name, getattr(who, name))
@@ -138,6 +138,12 @@ def _student(session: Session, who: str | Reporter, now: Instant) -> str:
 
 
 def _new(session: Session, who: Reporter, now: Instant) -> str:
+    holder = _BY_ADDRESS.scalar(session, who=who.email) if who.key else None
+    if holder is not None:
+        raise ValueError(
+            f"there is no student with the key “{who.key}”, and the address belongs to another student; send the address "
+            "without a key, or their own key"
+        )
     key = who.key or people.free_key(session, who.email)
     student = Student(
         key=key,

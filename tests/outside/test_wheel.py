@@ -92,7 +92,7 @@ def test_installed_from_the_wheel_alone_a_school_is_set_up_copied_lost_and_back_
     try:
         assert first.stdout is not None
         key = next(found[1] for line in first.stdout if (found := re.search(r"/set-up#(\S+)", line)))
-        with httpx.Client(base_url=f"http://127.0.0.1:{port}") as client:
+        with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=60) as client:
             _up(client)
             assert client.post("/api/set-up", json={"key": key, **ANSWERS}).status_code == 200
             page = client.get("/today").text

@@ -82,3 +82,14 @@ def test_an_event_that_breaks_something_of_ours_is_kept_and_the_others_of_its_me
     assert len(app.inbox()) == 1
     (kept,) = app.client.get("/api/needs-you").json()
     assert (kept["body"]["student"], "could not be taken in" in kept["sentence"]) == ("kai", True)
+
+
+def test_a_report_sends_nobodys_post_elsewhere_and_gives_no_two_students_one_address(app):
+    def address(key):
+        return app.client.get(f"/api/students/{key}").json()["email"]
+
+    app.report(purchase({"key": "ana", "email": "stranger@example.com", "last_name": "Reis"}))
+    assert address("ana") == "ana@example.org" and app.inbox()[0]["subject"] == "Ana, come in"
+    refused = app.report(purchase({"key": "other", "email": "KAI@example.org"}))
+    assert refused.status_code == 422 and "belongs to another student" in refused.text
+    assert app.client.get("/api/students/other").status_code == 404

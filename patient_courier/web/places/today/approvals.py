@@ -130,6 +130,7 @@ def approve(body: Approve, user: SignedIn, post: ThePost, session: Writing) -> A
     for one in body.items:
         person = find_student(session, one.student)
         if (person.id, one.course) in waiting:
+            waiting.discard((person.id, one.course))  # named twice, it is still one certificate
             state = load_states(session, [person.id], definitions)[person.id]
             letters = follows(definitions, state, one.course, now)
             told += any(letter.status == "sent" for letter in letters)
