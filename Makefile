@@ -16,7 +16,7 @@ test: build .stamps/browser .stamps/servers
 	$(VENV)/mypy --follow-imports=silent --strict tests/*.py tests/post/far_side.py
 	cd ui && npm run --silent lint
 	cd ui && npm run --silent test
-	$(VENV)/pytest -n 3 --dist loadgroup --durations=20
+	$(VENV)/pytest -n 3 --dist loadfile --no-loadscope-reorder --durations=20
 
 # Many more requests made up from the API's description than the tests make, and every property with new examples.
 fuzz: build
