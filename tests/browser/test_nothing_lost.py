@@ -25,12 +25,32 @@ def test_a_new_layout_is_what_is_changed_from_then_on(page: Page):
     assert footers["Winter"] == "For the winter only." and footers["Mallow Lane"] != footers["Winter"]
 
 
+def not_told(page: Page) -> None:
+    """This window does not hear any more that something has changed, as when one types faster than it asks."""
+    frame = page.request.get("/api/frame").json()
+    page.route("**/api/frame", lambda route: route.fulfill(json=frame))
+
+
+def test_a_window_in_which_nothing_was_typed_follows_the_other(page: Page):
+    page.goto("/letters/fh-stand")
+    expect(page.get_by_role("textbox", name="Subject")).to_contain_text("hive")
+    there = page.request.get("/api/letters/fh-stand").json()
+    csrf = page.request.get("/api/session").json()["csrf"]
+    headers = {"X-CSRF-Token": csrf, "If-Match": f'"{there["edition"]}"'}
+    page.request.put(
+        "/api/letters/fh-stand", data={**there["body"], "subject": "Said elsewhere"}, headers=headers
+    )
+    expect(page.get_by_role("textbox", name="Subject")).to_contain_text("Said elsewhere")
+    expect(page.get_by_role("button", name="Version 2 saved")).to_be_visible()
+
+
 def test_two_windows_never_overwrite_each_other_unseen(page: Page):
     """RFC 9110, section 13.1.1: a save over a newer edition is refused, and here both are shown."""
     other = page.context.new_page()
     for window in (page, other):
         window.goto("/letters/fh-stand")
         expect(window.get_by_role("textbox", name="Subject")).to_contain_text("hive")
+    not_told(page)
     other.get_by_role("textbox", name="Preheader").click()
     other.keyboard.press("Control+End")
     other.keyboard.type(" Said in the other window.")
@@ -56,6 +76,7 @@ def test_a_broadcast_saved_as_one_types_says_so_too(page: Page):
     key = page.url.rsplit("/", 1)[1]
     csrf = page.request.get("/api/session").json()["csrf"]
     there = page.request.get(f"/api/broadcasts/{key}").json()
+    not_told(page)
     body = {"body": {**there["body"], "late": "skip"}, "pace": 7, "audience": None}
     page.request.put(f"/api/broadcasts/{key}", data=body, headers={"X-CSRF-Token": csrf})
     page.get_by_label("Name of the broadcast").fill("Spring fair")
